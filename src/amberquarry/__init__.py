@@ -1,0 +1,51 @@
+"""Amber Quarry turns scanned pages into structured text with a place for every word."""
+
+from amberquarry.document import (
+    Block,
+    BlockKind,
+    Box,
+    Document,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    Word,
+)
+from amberquarry.errors import (
+    ModelError,
+    PageError,
+    QuarryError,
+    Rejection,
+    RunFolderError,
+    SettingsError,
+    SourceError,
+)
+from amberquarry.library import read_document, read_page
+from amberquarry.runs import Progress, RunSummary, convert
+from amberquarry.settings import Limits, Settings
+
+__all__ = [
+    "Block",
+    "BlockKind",
+    "Box",
+    "Document",
+    "Finding",
+    "FindingCode",
+    "Limits",
+    "Line",
+    "ModelError",
+    "Page",
+    "PageError",
+    "Progress",
+    "QuarryError",
+    "Rejection",
+    "RunFolderError",
+    "RunSummary",
+    "Settings",
+    "SettingsError",
+    "SourceError",
+    "Word",
+    "convert",
+    "read_document",
+    "read_page",
+]

@@ -1,0 +1,228 @@
+"""The values that every stage speaks in: boxes, words, lines, blocks, pages, documents.
+
+One rule for places: origin at the top left, x to the right, y down, half-open boxes; pixel (0, 0)
+covers [0, 1) x [0, 1). Points are (x, y), arrays are [y, x]. Boxes of a finished page are in
+pixels of the source page as displayed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+class Box(NamedTuple):
+    """A rectangle; x1 and y1 are exclusive."""
+
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+
+    @property
+    def width(self) -> float:
+        """The extent in x, never negative."""
+        return max(0.0, self.x1 - self.x0)
+
+    @property
+    def height(self) -> float:
+        """The extent in y, never negative."""
+        return max(0.0, self.y1 - self.y0)
+
+    @property
+    def area(self) -> float:
+        """Width times height."""
+        return self.width * self.height
+
+    def overlap(self, other: Box) -> float:
+        """Return the area that both boxes cover."""
+        width = min(self.x1, other.x1) - max(self.x0, other.x0)
+        height = min(self.y1, other.y1) - max(self.y0, other.y0)
+        return max(0.0, width) * max(0.0, height)
+
+    def contains(self, x: float, y: float) -> bool:
+        """Return whether the point lies inside."""
+        return self.x0 <= x < self.x1 and self.y0 <= y < self.y1
+
+    @classmethod
+    def around(cls, boxes: Iterable[Box]) -> Box:
+        """Return the smallest box that holds all of `boxes`; ValueError if there are none."""
+        x0, y0, x1, y1 = zip(*boxes, strict=True)
+        return cls(min(x0), min(y0), max(x1), max(y1))
+
+
+Quad = tuple[tuple[float, float], tuple[float, float], tuple[float, float], tuple[float, float]]
+"""Four points, clockwise from the text's own top left."""
+
+
+class BlockKind(StrEnum):
+    """What a block of a page is."""
+
+    HEADING = "heading"
+    PARAGRAPH = "paragraph"
+    ITEM = "item"
+    TABLE = "table"
+    EQUATION = "equation"
+    FIGURE = "figure"
+    CAPTION = "caption"
+    FOOTNOTE = "footnote"
+    CODE = "code"
+    RUNNING_HEAD = "running_head"
+    RUNNING_FOOT = "running_foot"
+    PAGE_NUMBER = "page_number"
+    MARGIN_NOTE = "margin_note"
+    LABEL = "label"
+    ENTRY = "entry"
+
+
+class Origin(StrEnum):
+    """Where a page's words come from."""
+
+    SCAN = "scan"
+    TEXT_LAYER = "text-layer"
+    MIXED = "mixed"
+
+
+class FindingCode(StrEnum):
+    """Doubts and facts about a page or document that a user should know."""
+
+    TEXT_LAYER_IGNORED = "text-layer-ignored"
+    LOW_CONFIDENCE = "low-confidence"
+    RESOLUTION_LOWERED = "resolution-lowered"
+    ORIENTATION_UNSURE = "orientation-unsure"
+    PAGE_FAILED = "page-failed"
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A doubt or fact: a code, a sentence, and the page (from 1) where there is one."""
+
+    code: FindingCode
+    message: str
+    page: int | None = None
+
+
+@dataclass(slots=True)
+class Word:
+    """A word with its ink box; `start` and `end` are its span in the line's text."""
+
+    text: str
+    box: Box
+    confidence: float
+    start: int
+    end: int
+    quad: Quad | None = None
+
+
+@dataclass(slots=True)
+class Line:
+    """A text line. Characters lie in arrays, one row for each code point of `text`."""
+
+    text: str
+    box: Box
+    confidence: float
+    words: list[Word]
+    character_boxes: NDArray[np.float32]  # (N, 4); spaces have zero width
+    character_confidences: NDArray[np.float32]  # (N,)
+    quad: Quad | None = None
+
+
+@dataclass(slots=True)
+class Block:
+    """A region of a page with what was read in it."""
+
+    kind: BlockKind
+    box: Box
+    lines: list[Line] = field(default_factory=list)
+    level: int | None = None  # of a heading, 1 is the highest
+    text: str = ""
+
+    @property
+    def words(self) -> Iterator[Word]:
+        """The words of the block in reading order."""
+        return (word for line in self.lines for word in line.words)
+
+    @property
+    def confidence(self) -> float:
+        """Mean confidence of the words, weighted by their length; 0 without words."""
+        return weighted_confidence(self.words)
+
+
+@dataclass(slots=True)
+class Page:
+    """One page as it was read; boxes are in pixels of the source page as displayed."""
+
+    number: int
+    width: int
+    height: int
+    dpi: tuple[float, float] | None  # None where the file does not say
+    rotation: int = 0  # degrees by which the content stands turned clockwise: 0, 90, 180, 270
+    skew: float = 0.0  # degrees by which lines rise (positive) or fall on the source page
+    origin: Origin = Origin.SCAN
+    blocks: list[Block] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    to_points: tuple[float, float, float, float, float, float] | None = None  # x', y' in PDF points
+
+    @property
+    def words(self) -> Iterator[Word]:
+        """The words of the page in reading order."""
+        return (word for block in self.blocks for word in block.words)
+
+    @property
+    def text(self) -> str:
+        """The page's text, blocks parted by empty lines."""
+        return "\n\n".join(block.text for block in self.blocks if block.text)
+
+    @property
+    def confidence(self) -> float:
+        """Mean confidence of the words, weighted by their length; 0 without words."""
+        return weighted_confidence(self.words)
+
+    def within(self, box: Box) -> list[Word]:
+        """Return the words whose middle lies in `box`, in reading order."""
+        return [word for word in self.words
+                if box.contains((word.box.x0 + word.box.x1) / 2, (word.box.y0 + word.box.y1) / 2)]
+
+
+@dataclass(slots=True)
+class Document:
+    """A document with its pages in order."""
+
+    identifier: str  # from the SHA-256 of the content
+    source: str
+    pages: list[Page]
+    findings: list[Finding] = field(default_factory=list)
+    file_info: dict[str, str] = field(default_factory=dict)
+
+    def blocks(self, kind: BlockKind | None = None) -> Iterator[Block]:
+        """Yield the blocks of all pages, or those of one kind."""
+        for page in self.pages:
+            for block in page.blocks:
+                if kind is None or block.kind is kind:
+                    yield block
+
+    def to_markdown(self) -> str:
+        """Return the document as GitHub-flavoured Markdown."""
+        from amberquarry.formats.markdown import document_to_markdown
+
+        return document_to_markdown(self)[0]
+
+    def to_record(self) -> dict[str, Any]:
+        """Return the document as a record of documents.jsonl (without `made_by` facts)."""
+        from amberquarry.formats.records import document_record
+
+        return document_record(self, {})
+
+
+def weighted_confidence(words: Iterable[Word]) -> float:
+    """Return the mean confidence of words weighted by length, 0 if there are none."""
+    total = weight = 0.0
+    for word in words:
+        total += word.confidence * len(word.text)
+        weight += len(word.text)
+    return total / weight if weight else 0.0

@@ -1,0 +1,1 @@
+"""What documents are written as."""

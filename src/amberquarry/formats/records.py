@@ -1,0 +1,115 @@
+"""Documents and pages as JSON records, and back."""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from importlib import resources
+from typing import Any
+
+import numpy as np
+
+from amberquarry.document import (
+    Block, BlockKind, Box, Document, Finding, FindingCode, Line, Origin, Page, Word,
+)
+from amberquarry.formats.markdown import document_to_markdown
+
+SCHEMA_VERSION = "1"
+
+
+@lru_cache(maxsize=2)
+def schema(name: str) -> dict[str, Any]:
+    """Return the JSON Schema (2020-12) of `page` or `document` records."""
+    text = resources.files("amberquarry.formats").joinpath(f"{name}.schema.json").read_text("utf-8")
+    found: dict[str, Any] = json.loads(text)
+    return found
+
+
+def dump(record: dict[str, Any]) -> str:
+    """Return a record as one line of JSON."""
+    return json.dumps(record, ensure_ascii=False, separators=(",", ":"), allow_nan=False)
+
+
+def _box(box: Box) -> list[float]:
+    return [_short(value) for value in box]
+
+
+def _short(value: float) -> float:
+    value = round(float(value), 1)
+    return int(value) if value == int(value) else value
+
+
+def _finding(finding: Finding) -> dict[str, Any]:
+    return {"code": finding.code.value, "message": finding.message, "page": finding.page}
+
+
+def word_record(word: Word, line: Line, characters: bool) -> dict[str, Any]:
+    """Return a word: text, box, confidence, and quad and character boxes where there are any."""
+    record: dict[str, Any] = {"text": word.text, "box": _box(word.box),
+                              "confidence": round(word.confidence, 3)}
+    if word.quad is not None:
+        record["quad"] = [[_short(x), _short(y)] for x, y in word.quad]
+    if characters:
+        record["characters"] = [[_short(v) for v in row]
+                                for row in line.character_boxes[word.start:word.end]]
+    return record
+
+
+def page_record(page: Page, document: str, characters: bool = False) -> dict[str, Any]:
+    """Return the record of a page."""
+    blocks = []
+    for number, block in enumerate(page.blocks, start=1):
+        record: dict[str, Any] = {
+            "id": f"p{page.number}b{number}", "kind": block.kind.value, "box": _box(block.box),
+            "text": block.text, "confidence": round(block.confidence, 3)}
+        if block.level is not None:
+            record["level"] = block.level
+        record["lines"] = [
+            {"box": _box(line.box), "text": line.text, "confidence": round(line.confidence, 3),
+             "words": [word_record(word, line, characters) for word in line.words]}
+            for line in block.lines]
+        blocks.append(record)
+    return {
+        "document": document, "page": page.number, "width": page.width, "height": page.height,
+        "dpi": [round(v, 2) for v in page.dpi] if page.dpi else None, "rotation": page.rotation,
+        "skew": page.skew, "origin": page.origin.value, "confidence": round(page.confidence, 3),
+        "to_points": [round(v, 6) for v in page.to_points] if page.to_points else None,
+        "findings": [_finding(f) for f in page.findings], "blocks": blocks}
+
+
+def page_from_record(record: dict[str, Any]) -> Page:
+    """Return the page of a record; character arrays are filled only where the record has them."""
+    blocks = []
+    for item in record["blocks"]:
+        lines = []
+        for row in item.get("lines", []):
+            words, at = [], 0
+            for word in row["words"]:
+                start = max(0, row["text"].find(word["text"], at))
+                at = start + len(word["text"])
+                words.append(Word(word["text"], Box(*word["box"]), word["confidence"], start, at))
+            lines.append(Line(row["text"], Box(*row["box"]), row["confidence"], words,
+                              np.zeros((0, 4), np.float32), np.zeros(0, np.float32)))
+        blocks.append(Block(BlockKind(item["kind"]), Box(*item["box"]), lines, item.get("level"),
+                            item["text"]))
+    dpi = record.get("dpi")
+    findings = [Finding(FindingCode(f["code"]), f["message"], f["page"])
+                for f in record.get("findings", [])]
+    return Page(record["page"], record["width"], record["height"], tuple(dpi) if dpi else None,
+                record.get("rotation", 0), record.get("skew", 0.0),
+                Origin(record.get("origin", "scan")), blocks, findings)
+
+
+def document_record(document: Document, made_by: dict[str, str]) -> dict[str, Any]:
+    """Return the record of a document; its text is Markdown."""
+    text, spans = document_to_markdown(document)
+    pages = [{"page": page.number, "start": start, "end": end,
+              "confidence": round(page.confidence, 3), "words": sum(1 for _ in page.words),
+              "blank": not page.blocks}
+             for page, (start, end) in zip(document.pages, spans, strict=True)]
+    heading = next((b.text for b in document.blocks(BlockKind.HEADING) if b.text), None)
+    return {
+        "document": document.identifier, "source": document.source,
+        "title": document.file_info.get("Title") or heading, "text": text, "pages": pages,
+        "file_info": document.file_info, "findings": [_finding(f) for f in document.findings],
+        "made_by": made_by, "schema": SCHEMA_VERSION}

@@ -1,0 +1,120 @@
+"""Even out the ground of a page: light, tint, dark areas; then part ink from paper."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Grey = NDArray[np.uint8]
+
+_SHRINK = 8  # the ground is looked at in blocks of this many pixels
+_FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
+_DARK = 0.5  # of the paper's level: areas below it are of the other polarity
+_INK_SHARE = 0.42  # of the way from paper to ink where the threshold lies
+_LOWEST_THRESHOLD, _HIGHEST_THRESHOLD = 100.0, 222.0
+_LEAST_CONTRAST = 40.0  # tiles with less take the page's ink level
+
+
+def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
+    """Return where a page shrunk by blocks is dark over more than a stroke's width.
+
+    reach: blocks that a dark area must measure at least in both directions.
+    """
+    calm = cv2.medianBlur(small, 5)
+    dark = (calm < _DARK * paper).astype(np.uint8)
+    kernel = np.ones((reach, reach), np.uint8)
+    dark = cv2.morphologyEx(dark, cv2.MORPH_OPEN, kernel)
+    # light letters leave holes and notches in the area they stand on
+    wide = cv2.copyMakeBorder(dark, 2 * reach, 2 * reach, 2 * reach, 2 * reach, cv2.BORDER_REPLICATE)
+    wide = cv2.morphologyEx(wide, cv2.MORPH_CLOSE, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8))
+    return wide[2 * reach:-2 * reach, 2 * reach:-2 * reach].astype(bool)
+
+
+def even_page(grey: Grey) -> Grey:
+    """Return the page with paper at 255 and ink dark, whatever the light and the polarity.
+
+    grey: (H, W). The ground is a morphological closing of the page in blocks; the page is divided
+    by it. Areas that are dark throughout are inverted first, so that light letters on them become
+    ink; the seam around such an area is cleared.
+    """
+    height, width = grey.shape
+    size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
+    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
+    lightest = float(np.percentile(small, 97))
+    if lightest < 70:  # the whole page is dark, but for letters
+        paper = 255.0 if np.median(small) < 70 else lightest
+    else:
+        paper = lightest
+    reach = 5
+    dark = dark_areas(small, paper, reach) if min(size) > 4 * reach else \
+        np.full(small.shape, np.median(small) < 110)
+    if dark.any():
+        full = cv2.resize(dark.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
+        grey = np.where(full > 0, 255 - grey, grey)
+        small = np.where(dark, 255 - small, small)
+    ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
+    ground = cv2.GaussianBlur(cv2.medianBlur(ground, 5), (0, 0), 2.0)
+    if int(ground.min()) >= _FLAT_GROUND:
+        even = grey
+    else:
+        ground = np.maximum(ground, 30)
+        even = cv2.divide(grey, cv2.resize(ground, (width, height)), scale=255)
+    if dark.any() and not dark.all():
+        mask = dark.astype(np.uint8)
+        kernel = np.ones((3, 3), np.uint8)
+        seam = cv2.dilate(mask, kernel) - cv2.erode(mask, kernel)
+        even = even.copy() if even is grey else even
+        even[cv2.resize(seam, (width, height), interpolation=cv2.INTER_NEAREST) > 0] = 255
+    return even
+
+
+def clear_borders(even: Grey) -> Grey:
+    """Return the page without the solid dark areas that reach its edges (lids, folds, desks)."""
+    height, width = even.shape
+    size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
+    solid = (cv2.resize(even, size, interpolation=cv2.INTER_AREA) < 60).astype(np.uint8)
+    if not solid.any() or min(size) < 8:
+        return even
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid, connectivity=8)
+    x, y, w, h, _ = stats.T
+    border = (x == 0) | (y == 0) | (x + w == size[0]) | (y + h == size[1])
+    border[0] = False
+    if not border.any():
+        return even
+    mask = cv2.dilate(border[labels].astype(np.uint8), np.ones((3, 3), np.uint8))
+    even = even.copy()
+    even[cv2.resize(mask, (width, height), interpolation=cv2.INTER_NEAREST) > 0] = 255
+    return even
+
+
+def noise_level(even: Grey) -> float:
+    """Return the standard deviation of the pixel noise, from the paper's fine structure."""
+    sample = even[::3].astype(np.int16)
+    steps = np.abs(np.diff(sample, axis=1))
+    return float(np.median(steps[(sample[:, 1:] > 200) & (sample[:, 1:] < 255)])) \
+        if ((sample > 200) & (sample < 255)).mean() > 0.2 else 0.0
+
+
+def ink_of(even: Grey) -> NDArray[np.uint8]:
+    """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink."""
+    height, width = even.shape
+    if noise_level(even) > 5:
+        even = cv2.GaussianBlur(even, (3, 3), 0)
+    tile = 128
+    rows, columns = max(1, height // tile), max(1, width // tile)
+    step = 2 if min(height, width) > 400 else 1
+    high, wide = (height // rows) // step, (width // columns) // step
+    sample = even[::step, ::step][:rows * high, :columns * wide]
+    tiles = sample.reshape(rows, high, columns, wide).swapaxes(1, 2).reshape(rows * columns, -1)
+    rank = int(0.02 * (tiles.shape[1] - 1))
+    darkest = np.partition(tiles, rank, axis=1)[:, rank].astype(np.float32)
+    inked = 255 - darkest >= _LEAST_CONTRAST
+    usual = float(np.median(darkest[inked])) if inked.any() else 255 - _LEAST_CONTRAST
+    darkest[~inked] = usual
+    levels = np.clip(255 - _INK_SHARE * (255 - darkest), _LOWEST_THRESHOLD, _HIGHEST_THRESHOLD)
+    if float(levels.max() - levels.min()) < 12:
+        return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
+    field = cv2.GaussianBlur(levels.reshape(rows, columns).astype(np.float32), (0, 0), 0.7)
+    field = cv2.resize(field, (width, height), interpolation=cv2.INTER_LINEAR)
+    return (even < field).astype(np.uint8)

@@ -1,0 +1,121 @@
+"""From a page picture to what layout and reading work on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.light import clear_borders, even_page, ink_of
+from amberquarry.imaging.skew import find_letters, runs_down, skew_angle
+from amberquarry.settings import PreparationSettings
+
+_LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
+_MOST_ENLARGEMENT = 4.0
+_LEAST_SKEW_DEG = 0.25  # lines are followed one by one: less does no harm
+_LOOK_PIXELS = 2.5e6  # the page is judged on a picture of about this size
+
+
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """A page made ready: paper 255, ink dark, lines level."""
+
+    grey: NDArray[np.uint8]  # (H, W), evened
+    ink: NDArray[np.uint8]  # (H, W), 1 where ink
+    to_source: NDArray[np.float64]  # (2, 3): prepared (x, y, 1) to source (x, y)
+    turned: int  # degrees by which the page was turned counter-clockwise: 0, 90, 180, 270
+    skew: float  # degrees by which lines rise on the turned source
+    letter_height: float  # median height of letters in pixels of `grey`, 0 if unknown
+
+
+def turn_matrix(turned: int, width: int, height: int) -> NDArray[np.float64]:
+    """Return the affine from a picture turned counter-clockwise back to its source.
+
+    width, height: of the source picture.
+    """
+    if turned == 90:  # np.rot90 once: source x = width - y', source y = x'
+        return np.array([[0.0, -1.0, width], [1.0, 0.0, 0.0]])
+    if turned == 180:
+        return np.array([[-1.0, 0.0, width], [0.0, -1.0, height]])
+    if turned == 270:
+        return np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, height]])
+    return np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
+
+
+def compose(outer: NDArray[np.float64], inner: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the affine (2, 3) that applies `inner` first and `outer` after it."""
+    row = np.array([[0.0, 0.0, 1.0]])
+    return (np.vstack([outer, row]) @ np.vstack([inner, row]))[:2]
+
+
+def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepared:
+    """Return the page evened, brought to a workable letter size, and level.
+
+    source: (H, W) grey. Lines that run down the page are turned by 90 degrees here; whether the
+    page then stands on its head is for the reader to say (see `upside_down`).
+    """
+    height, width = source.shape
+    even = clear_borders(even_page(source))
+    shrink = max(1.0, (height * width / _LOOK_PIXELS) ** 0.5)
+    look = even if shrink < 1.3 else cv2.resize(even, None, fx=1 / shrink, fy=1 / shrink,
+                                                interpolation=cv2.INTER_AREA)
+    shrink = width / look.shape[1]
+    letters = find_letters(ink_of(look))
+    scale, turned = 1.0, 0
+    letter = letters.height * shrink
+    if 0 < letter < _LEAST_LETTER_PX:
+        scale = min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
+    elif letter > _MOST_LETTER_PX:
+        scale = _WANTED_LETTER_PX / letter
+    scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
+    if settings.find_rotation and runs_down(letters):
+        turned = 90
+        even = np.ascontiguousarray(np.rot90(even))
+        letters = find_letters(ink_of(np.ascontiguousarray(np.rot90(look))))
+    skew = skew_angle(letters, settings.max_skew_deg)
+    back = turn_matrix(turned, width, height)
+    if abs(skew) < _LEAST_SKEW_DEG:
+        skew = 0.0
+    if skew or scale != 1.0:
+        even, inner = _level(even, skew, scale)
+        back = compose(back, inner)
+    return Prepared(even, ink_of(even), back, turned, skew, letter * scale)
+
+
+def _level(even: NDArray[np.uint8], skew: float,
+           scale: float) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
+    """Return the picture turned so that lines lie level, scaled, with the affine back."""
+    height, width = even.shape
+    if scale < 0.75:  # average first, so that nothing is skipped
+        even = cv2.resize(even, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        shrunk = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
+        if not skew:
+            return even, shrunk
+        level, inner = _level(even, skew, 1.0)
+        return level, compose(shrunk, inner)
+    angle = np.radians(skew)
+    cos, sin = float(np.cos(angle)) * scale, float(np.sin(angle)) * scale
+    new_width = round(width * abs(cos) + height * abs(sin))
+    new_height = round(height * abs(cos) + width * abs(sin))
+    # lines that rise to the right are turned clockwise
+    forward = np.array([[cos, -sin, 0.0], [sin, cos, 0.0]])
+    forward[:, 2] = np.array([new_width, new_height]) / 2 - forward[:, :2] @ (width / 2, height / 2)
+    flags = cv2.INTER_CUBIC if scale > 1.2 else cv2.INTER_LINEAR
+    # pixel centres lie at half numbers in our frame, at whole numbers in OpenCV's
+    shifted = forward.copy()
+    shifted[:, 2] += forward[:, :2] @ (0.5, 0.5) - 0.5
+    level = cv2.warpAffine(even, shifted, (new_width, new_height), flags=flags,
+                           borderMode=cv2.BORDER_CONSTANT, borderValue=255)
+    inverse = cv2.invertAffineTransform(forward)
+    return level, np.asarray(inverse, np.float64)
+
+
+def upside_down(page: Prepared) -> Prepared:
+    """Return the page turned by 180 degrees more."""
+    height, width = page.grey.shape
+    back = compose(page.to_source, turn_matrix(180, width, height))
+    return Prepared(np.ascontiguousarray(page.grey[::-1, ::-1]),
+                    np.ascontiguousarray(page.ink[::-1, ::-1]), back, (page.turned + 180) % 360,
+                    page.skew, page.letter_height)

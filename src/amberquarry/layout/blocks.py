@@ -1,0 +1,250 @@
+"""Lines to blocks: columns, tables, paragraphs, headings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import BlockKind, Box
+from amberquarry.layout.lines import TextLine
+
+_COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
+_SAME_ROW = 0.45  # of the x-height between base lines
+_SAME_SIZE = 1.25
+_HEADING_SIZE = 1.17  # over the usual x-height
+_LOOSE = 1.28  # over the usual distance of lines: a new block begins
+
+
+@dataclass(slots=True)
+class Region:
+    """A block of a page before it is read."""
+
+    kind: BlockKind
+    box: Box
+    lines: list[TextLine] = field(default_factory=list)
+    level: int | None = None
+
+
+class Lines:
+    """Text lines with their measures as arrays."""
+
+    def __init__(self, lines: list[TextLine]) -> None:
+        self.lines = lines
+        boxes = np.array([line.box for line in lines], float).reshape(-1, 4)
+        self.x0, self.y0, self.x1, self.y1 = boxes.T
+        self.size = np.array([line.x_height for line in lines])
+        self.pieces = np.array([len(line.pieces) for line in lines])
+        self.middle_y = (self.y0 + self.y1) / 2
+        self.start = np.array([line.baseline_at(line.box.x0) for line in lines])
+        self.end = np.array([line.baseline_at(line.box.x1) for line in lines])
+
+    def beside(self, gutter: Box) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Return the indices of the lines next to a gutter on its left and on its right."""
+        within = (self.middle_y > gutter.y0) & (self.middle_y < gutter.y1)
+        middle = (gutter.x0 + gutter.x1) / 2
+        left = np.flatnonzero(within & (self.x1 <= middle + 2))
+        right = np.flatnonzero(within & (self.x0 >= middle - 2))
+        return self._nearest(left, self.x1, -1), self._nearest(right, self.x0, 1)
+
+    def _nearest(self, chosen: NDArray[np.int64], edge: NDArray[np.float64],
+                 sign: int) -> NDArray[np.int64]:
+        y0, y1 = self.y0[chosen], self.y1[chosen]
+        shared = np.minimum(y1[:, None], y1[None]) - np.maximum(y0[:, None], y0[None])
+        nearer = sign * (edge[chosen][None] - edge[chosen][:, None]) < -1
+        hidden = ((shared > 0.5 * self.size[chosen][:, None]) & nearer).any(1)
+        return chosen[~hidden]
+
+    def in_rows(self, left: NDArray[np.int64], right: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Return (left, right), True where two lines stand on one base line."""
+        return np.abs(self.end[left][:, None] - self.start[right][None]) \
+            < _SAME_ROW * self.size[left][:, None]
+
+
+def _overlap_y(a: Box, b: Box) -> float:
+    return min(a.y1, b.y1) - max(a.y0, b.y0)
+
+
+def _overlap_x(a: Box, b: Box) -> float:
+    return min(a.x1, b.x1) - max(a.x0, b.x0)
+
+
+def parts_columns(gutter: Box, lines: Lines) -> bool:
+    """Return whether a gutter parts columns of running text, and not the cells of a table.
+
+    Columns have lines of many letters on both sides; cells are short and stand in rows.
+    """
+    left, right = lines.beside(gutter)
+    if len(left) < 2 or len(right) < 2:
+        return False
+    least = min(float(np.median(lines.pieces[side])) for side in (left, right))
+    if least >= 1.6 * _COLUMN_PIECES:
+        return True
+    rows = lines.in_rows(left, right).any(1).sum()
+    aligned = rows / min(len(left), len(right))
+    if least >= _COLUMN_PIECES:
+        return bool(aligned < 0.85)
+    return bool(aligned < 0.35 and least >= 5)
+
+
+def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Region]:
+    """Return tables: rows of lines around gutters that part cells."""
+    zones: list[Box] = []
+    for gutter in gutters:
+        left, right = (np.array([n for n in side if not _gutter_between(
+            lines.lines[n].box, gutter, columns)], int) for side in lines.beside(gutter))
+        if len(left) == 0 or len(right) == 0:
+            continue
+        pairs = np.argwhere(lines.in_rows(left, right))
+        if len(pairs) < 3:
+            continue
+        zone = Box.around([lines.lines[n].box for n in [*left[pairs[:, 0]], *right[pairs[:, 1]]]])
+        for number, other in enumerate(zones):
+            if _overlap_y(zone, other) > 0.4 * min(zone.height, other.height) \
+                    and _overlap_x(zone, other) > -zone.width * 0.05:
+                zones[number] = Box.around([zone, other])
+                break
+        else:
+            zones.append(zone)
+    regions = []
+    taken: set[int] = set()
+    for zone in zones:
+        members = [line for line in lines.lines if id(line) not in taken and zone.contains(
+            (line.box.x0 + line.box.x1) / 2, (line.box.y0 + line.box.y1) / 2)]
+        if len(members) < 6:
+            continue
+        taken.update(id(line) for line in members)
+        regions.append(Region(BlockKind.TABLE, Box.around([m.box for m in members]),
+                              rows_in_order(members)))
+    return regions
+
+
+def _gutter_between(box: Box, gutter: Box, columns: list[Box]) -> bool:
+    low, high = sorted(((box.x0 + box.x1) / 2, (gutter.x0 + gutter.x1) / 2))
+    y = (box.y0 + box.y1) / 2
+    return any(low < (c.x0 + c.x1) / 2 < high and c.y0 <= y <= c.y1 for c in columns)
+
+
+def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
+    """Return lines row by row, left to right within a row."""
+    waiting = sorted(lines, key=lambda line: line.baseline_at((line.box.x0 + line.box.x1) / 2))
+    ordered: list[TextLine] = []
+    while waiting:
+        first = waiting[0]
+        level = first.baseline_at((first.box.x0 + first.box.x1) / 2)
+        row = [line for line in waiting
+               if abs(line.baseline_at((line.box.x0 + line.box.x1) / 2) - level)
+               < 0.8 * min(line.x_height, first.x_height) or line is first]
+        ordered.extend(sorted(row, key=lambda line: line.box.x0))
+        taken = {id(line) for line in row}
+        waiting = [line for line in waiting if id(line) not in taken]
+    return ordered
+
+
+def usual_x_height(lines: list[TextLine]) -> float:
+    """Return the x-height of most of the text, weighted by its pieces."""
+    heights = np.array([line.x_height for line in lines])
+    weights = np.array([len(line.pieces) for line in lines], float)
+    order = np.argsort(heights)
+    total = np.cumsum(weights[order])
+    return float(heights[order][np.searchsorted(total, total[-1] / 2)])
+
+
+def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Return for each line the next one under it (-1: none) and the distance of their base lines."""
+    shared = np.minimum(lines.x1[:, None], lines.x1[None]) - np.maximum(lines.x0[:, None], lines.x0[None])
+    width = lines.x1 - lines.x0
+    above = shared >= 0.3 * np.minimum(width[:, None], width[None])
+    slope = (lines.end - lines.start) / np.maximum(1.0, width)
+    x = np.maximum(lines.x0[:, None], lines.x0[None]) + shared / 2
+    level = lines.start[:, None] + (x - lines.x0[:, None]) * slope[:, None]
+    below = lines.start[None] + (x - lines.x0[None]) * slope[None]
+    step = np.where(above, below - level, np.inf)
+    step[step <= 0.5 * lines.size[:, None]] = np.inf
+    nearest = np.argmin(step, axis=1)
+    distance = step[np.arange(len(nearest)), nearest]
+    return np.where(np.isfinite(distance), nearest, -1), distance
+
+
+def chain_lines(lines: Lines) -> list[list[TextLine]]:
+    """Return runs of lines that follow each other at an even distance in one column."""
+    if not lines.lines:
+        return []
+    below, step = steps_down(lines)
+    ratio = lines.size[below] / lines.size
+    alike = (below >= 0) & (ratio > 1 / _SAME_SIZE) & (ratio < _SAME_SIZE)
+    pitches = (step / lines.size)[alike]
+    pitches = pitches[(pitches > 1.4) & (pitches < 7)]
+    pitch = float(np.median(pitches)) if len(pitches) >= 3 else 2.8
+    follows = alike & (step <= _LOOSE * pitch * np.maximum(lines.size, lines.size[below]))
+    above = np.full(len(below), -1)
+    for number in np.flatnonzero(follows)[np.argsort(-step[follows], kind="stable")]:
+        above[below[number]] = number  # the nearest comes last and stays
+    chains: list[list[TextLine]] = []
+    chain_of: dict[int, list[TextLine]] = {}
+    for number in np.argsort(lines.y0, kind="stable").tolist():
+        parent = int(above[number])
+        chain = chain_of.pop(parent, None) if parent >= 0 else None
+        if chain is None:
+            chain = []
+            chains.append(chain)
+        chain.append(lines.lines[number])
+        chain_of[number] = chain
+    return chains
+
+
+def split_paragraphs(chain: list[TextLine]) -> list[list[TextLine]]:
+    """Return a run of lines cut where a first line is indented or a last line is short."""
+    if len(chain) < 3:
+        return [chain]
+    left = float(np.percentile([line.box.x0 for line in chain], 20))
+    right = float(np.percentile([line.box.x1 for line in chain], 80))
+    size = float(np.median([line.x_height for line in chain]))
+    steps = [b.box.y1 - a.box.y1 for a, b in zip(chain, chain[1:], strict=False)]
+    usual = float(np.median(steps))
+    parts = [[chain[0]]]
+    for previous, line in zip(chain, chain[1:], strict=False):
+        indent = line.box.x0 - left
+        indented = 0.9 * size < indent < 8 * size and previous.box.x0 - left < 0.6 * size
+        hanging = previous.box.x0 - line.box.x0 > 0.9 * size and len(parts[-1]) > 1 \
+            and abs(parts[-1][-1].box.x0 - parts[-1][0].box.x0) > 0.9 * size
+        short = previous.box.x1 < right - max(5 * size, 0.18 * (right - left)) \
+            and line.box.x0 <= left + 2.5 * size
+        gap = line.baseline_at(line.box.x0) - previous.baseline_at(line.box.x0) > 1.18 * usual
+        if indented or hanging or short or gap:
+            parts.append([line])
+        else:
+            parts[-1].append(line)
+    return parts
+
+
+def make_blocks(lines: list[TextLine], gutters: list[Box],
+                pictures: list[Box]) -> tuple[list[Region], list[Box]]:
+    """Return the blocks of a page, not yet in order, and the gutters that part columns."""
+    measured = Lines(lines)
+    columns = [gutter for gutter in gutters if parts_columns(gutter, measured)]
+    others = [gutter for gutter in gutters if gutter not in columns]
+    regions = find_tables(others, measured, columns)
+    in_tables = {id(line) for region in regions for line in region.lines}
+    free = [line for line in lines if id(line) not in in_tables]
+    if free:
+        usual = usual_x_height(free)
+        for chain in chain_lines(Lines(free)):
+            for part in split_paragraphs(chain):
+                box = Box.around([line.box for line in part])
+                size = float(np.median([line.x_height for line in part]))
+                letters = sum(len(line.pieces) for line in part)
+                heading = size > _HEADING_SIZE * usual and len(part) <= 4 and letters >= 3
+                regions.append(Region(BlockKind.HEADING if heading else BlockKind.PARAGRAPH, box, part))
+        _set_levels(regions, usual)
+    regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)
+    return regions, columns
+
+
+def _set_levels(regions: list[Region], usual: float) -> None:
+    """Number the headings of a page by size: the largest is level 1."""
+    for region in regions:
+        if region.kind is BlockKind.HEADING:
+            ratio = float(np.median([line.x_height for line in region.lines])) / usual
+            region.level = 1 if ratio > 1.65 else 2 if ratio > 1.32 else 3

@@ -1,0 +1,153 @@
+"""The connected pieces of a page's ink, with rules and pictures taken out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+
+_RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule
+_RULE_THICKNESS = 0.45  # of the letter height, at most
+_TALLEST_LETTER = 6.0
+_WIDEST_LETTER = 9.0
+_FRAME_FILL = 0.06  # a large piece that fills less of its box is an outline: others may lie inside
+_SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
+_PHOTO_BLOCK = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Components:
+    """Pieces of ink as arrays, index 0 is the ground and never a piece."""
+
+    labels: NDArray[np.int32]  # (H, W)
+    left: NDArray[np.int32]
+    top: NDArray[np.int32]
+    right: NDArray[np.int32]  # exclusive
+    bottom: NDArray[np.int32]
+    area: NDArray[np.int32]
+    usable: NDArray[np.bool_]  # can belong to text
+    rules: NDArray[np.uint8]  # (H, W), 1 where a rule or form line was taken out
+    pictures: list[Box]
+
+    @property
+    def height(self) -> NDArray[np.int32]:
+        """Height of each piece."""
+        return self.bottom - self.top
+
+    @property
+    def width(self) -> NDArray[np.int32]:
+        """Width of each piece."""
+        return self.right - self.left
+
+
+def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
+    """Return the ink that lies in straight runs of at least `length` pixels along an axis.
+
+    An opening, built from and/or with doubled shifts: its cost grows with log(length).
+    """
+    kept = ink if axis == 1 else ink.T
+    kept = kept.copy()
+    reach = 1
+    while reach < length:
+        step = min(reach, length - reach)
+        kept[:, :-step] &= kept[:, step:]
+        kept[:, -step:] = 0
+        reach += step
+    if not kept.any():
+        return np.zeros_like(ink)
+    reach = 1
+    while reach < length:
+        step = min(reach, length - reach)
+        kept[:, step:] |= kept[:, :-step].copy()
+        reach += step
+    return kept if axis == 1 else np.ascontiguousarray(kept.T)
+
+
+def find_rules(ink: NDArray[np.uint8], letter: float) -> NDArray[np.uint8]:
+    """Return (H, W), 1 where ink lies in rules: long, straight, thin runs across or down."""
+    length = max(24, round(_RULE_LETTERS * letter))
+    thick = max(4, round(_RULE_THICKNESS * letter))
+    found = np.zeros_like(ink)
+    for axis in (1, 0):
+        if ink.shape[axis] <= length:
+            continue
+        runs = _runs(ink, length, axis)
+        if not runs.any():
+            continue
+        bold = _runs(runs, thick + 1, 1 - axis)
+        if bold.any():
+            runs &= ~cv2.dilate(bold, np.ones((3, 3), np.uint8)) & 1
+        found |= runs
+    return found
+
+
+def find_photographs(grey: NDArray[np.uint8], letter: float) -> NDArray[np.bool_]:
+    """Return where middle greys prevail over an area no letters fill, in blocks of 8 pixels."""
+    middle = ((grey > 70) & (grey < 215)).astype(np.uint8) * 255
+    size = (max(1, grey.shape[1] // _PHOTO_BLOCK), max(1, grey.shape[0] // _PHOTO_BLOCK))
+    share = cv2.resize(middle, size, interpolation=cv2.INTER_AREA)
+    window = max(3, round(2.0 * letter / _PHOTO_BLOCK)) | 1
+    share = cv2.blur(share, (window, window))
+    mask = (share > 0.5 * 255).astype(np.uint8)
+    reach = max(3, round(3 * letter / _PHOTO_BLOCK))
+    kernel = np.ones((reach, reach), np.uint8)
+    return cv2.morphologyEx(cv2.morphologyEx(mask, cv2.MORPH_OPEN, kernel),
+                            cv2.MORPH_CLOSE, kernel).astype(bool)
+
+
+def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: float) -> Components:
+    """Return the pieces of ink that may be text, the rules, and the boxes of pictures.
+
+    letter: the usual height of letters in pixels.
+    """
+    rules = find_rules(ink, letter)
+    if rules.any():
+        # the rule's soft edge goes with it, but not what crosses it
+        wide = cv2.dilate(rules, np.ones((3, 3), np.uint8))
+        ink = ink & ~wide & 1
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    left, top, width, height, area = stats.T
+    large = (height > _TALLEST_LETTER * letter) | (width > _WIDEST_LETTER * letter) \
+        & (height > 1.6 * letter) | (width > 25 * letter)
+    large[0] = False
+    fill = area / np.maximum(1, width * height)
+    pictures = [Box(left[i], top[i], left[i] + width[i], top[i] + height[i])
+                for i in np.flatnonzero(large & (fill >= _FRAME_FILL))]
+    photographs = find_photographs(grey, letter)
+    if photographs.any():
+        count, _, boxes, _ = cv2.connectedComponentsWithStats(photographs.astype(np.uint8))
+        for x, y, w, h, _ in boxes[1:count]:
+            pictures.append(Box(x * _PHOTO_BLOCK, y * _PHOTO_BLOCK,
+                                (x + w) * _PHOTO_BLOCK, (y + h) * _PHOTO_BLOCK))
+    pictures = merge_boxes(pictures, letter)
+    usable = ~large & (area >= max(4, (_SPECK * letter) ** 2))
+    usable[0] = False
+    middle_x, middle_y = left + width / 2, top + height / 2
+    for box in pictures:
+        usable &= ~((middle_x >= box.x0) & (middle_x < box.x1)
+                    & (middle_y >= box.y0) & (middle_y < box.y1))
+    return Components(labels, left, top, left + width, top + height, area, usable, rules, pictures)
+
+
+def merge_boxes(boxes: list[Box], near: float) -> list[Box]:
+    """Return boxes with those that overlap, or lie nearer than `near`, joined; tiny ones dropped."""
+    boxes = list(boxes)
+    joined = True
+    while joined:
+        joined = False
+        kept: list[Box] = []
+        for box in boxes:
+            for number, other in enumerate(kept):
+                if box.x0 - near < other.x1 and other.x0 - near < box.x1 \
+                        and box.y0 - near < other.y1 and other.y0 - near < box.y1:
+                    kept[number] = Box.around([box, other])
+                    joined = True
+                    break
+            else:
+                kept.append(box)
+        boxes = kept
+    return [box for box in boxes if min(box.width, box.height) > 1.5 * near]

@@ -1,0 +1,336 @@
+"""Text lines from components: grouping, base line, x-height."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+from amberquarry.layout.components import Components
+
+_COARSE = 4  # grouping works on a raster of blocks of this many pixels
+_REACH = 0.65  # letters look this far to each side for neighbours, in their own heights
+_CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
+# least width and length of the white between columns, in letters: the narrower, the longer
+_GUTTERS = ((1.15, 13.0), (2.4, 6.5))
+_WIDEST_SPACE = 3.2  # within a line, in letters
+
+
+@dataclass(slots=True)
+class TextLine:
+    """A line of text in the prepared page."""
+
+    box: Box
+    pieces: NDArray[np.int64]  # indices of components
+    baseline: NDArray[np.float64]  # coefficients for np.polyval, y at x
+    x_height: float  # pixels
+    plain: bool = False  # all letters of one height: capitals, figures or only low letters
+
+    def baseline_at(self, x: float) -> float:
+        """Return y of the base line at x."""
+        return float(np.polyval(self.baseline, x))
+
+
+def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
+    """Return which pieces are tall enough to say where a line runs."""
+    return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
+
+
+def _raster(found: Components, chosen: NDArray[np.bool_], letter: float,
+            whole: bool) -> NDArray[np.uint8]:
+    """Return pieces painted on a coarse raster: whole, or their middle rows drawn out sideways.
+
+    Whole pieces larger than usual are drawn out as well: the white in a large heading is wider
+    than that between columns.
+    """
+    rows, columns = (-(-size // _COARSE) + 1 for size in found.labels.shape)
+    raster = np.zeros((rows, columns), np.uint8)
+    index = np.flatnonzero(chosen)
+    left, right = found.left[index].astype(float), found.right[index].astype(float)
+    top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
+    if whole:
+        wider = 0.6 * np.maximum(0, bottom - top - 1.6 * letter)
+        left, right = left - wider, right + wider
+    else:
+        size = np.clip(bottom - top, 0.6 * letter, None)
+        left, right = left - _REACH * size, right + _REACH * size
+        middle, half = (top + bottom) / 2, np.maximum((bottom - top) / 4, 0.12 * letter)
+        top, bottom = middle - half, middle + half
+    x0 = np.maximum(0, np.round(left / _COARSE)).astype(int)
+    x1 = np.maximum(x0 + 1, np.round(right / _COARSE)).astype(int)
+    y0 = np.maximum(0, np.round(top / _COARSE)).astype(int)
+    y1 = np.maximum(y0 + 1, np.round(bottom / _COARSE)).astype(int)
+    for a, b, c, d in zip(y0.tolist(), y1.tolist(), x0.tolist(), x1.tolist(), strict=True):
+        raster[a:b, c:d] = 1
+    return raster
+
+
+def find_gutters(found: Components, letter: float) -> list[Box]:
+    """Return upright white strips with text to both sides: between columns of text or tables."""
+    drawn = _raster(found, core_letters(found, letter), letter, whole=True)
+    if found.rules.any():
+        rule = cv2.resize(found.rules, (drawn.shape[1], drawn.shape[0]), interpolation=cv2.INTER_AREA)
+        rule = cv2.morphologyEx((rule > 0).astype(np.uint8), cv2.MORPH_OPEN,
+                                np.ones((1, max(3, round(letter))), np.uint8))
+        drawn |= rule
+    for box in found.pictures:
+        drawn[int(box.y0) // _COARSE:int(box.y1) // _COARSE,
+              int(box.x0) // _COARSE:int(box.x1) // _COARSE] = 1
+    gutters: list[Box] = []
+    for width, length in _GUTTERS:
+        wide = max(2, round(width * letter / _COARSE))
+        long = max(4, round(length * letter / _COARSE))
+        white = cv2.morphologyEx(1 - drawn, cv2.MORPH_OPEN, np.ones((long, wide), np.uint8),
+                                 borderType=cv2.BORDER_CONSTANT, borderValue=0)
+        count, _, boxes, _ = cv2.connectedComponentsWithStats(white, connectivity=4)
+        for number in range(1, count):
+            gutters.extend(_strips(white, boxes[number][:4].tolist(), drawn, long))
+    return gutters
+
+
+def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8],
+            long: int) -> list[Box]:
+    """Return the strips of one white region that have text on both sides over enough rows."""
+    x, y, w, h = box
+    part = white[y:y + h, x:x + w]
+    # columns of the region that are white over long stretches, in runs of equal extent
+    strips = []
+    lengths = part.sum(0)
+    column = 0
+    while column < w:
+        if lengths[column] < long:
+            column += 1
+            continue
+        first = column
+        while column + 1 < w and lengths[column + 1] >= long \
+                and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]:
+            column += 1
+        middle = (first + column) // 2
+        rows = np.flatnonzero(part[:, middle])
+        breaks = np.flatnonzero(np.diff(rows) > 1)
+        for run in np.split(rows, breaks + 1):
+            if len(run) < long:
+                continue
+            y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
+            x0, x1 = x + first, x + column + 1
+            beside_left = drawn[y0:y1, :x0].any(1)
+            beside_right = drawn[y0:y1, x1:].any(1)
+            if beside_left.mean() > 0.25 and beside_right.mean() > 0.25:
+                strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
+        column += 1
+    return strips
+
+
+def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[TextLine]:
+    """Return the text lines, each with its pieces, base line and x-height, in no set order."""
+    core = core_letters(found, letter)
+    dash = found.usable & ~core & (found.width >= 0.5 * letter) & (found.height >= 0.04 * letter)
+    seeds = core | dash
+    if not seeds.any():
+        return []
+    raster = _raster(found, seeds, letter, whole=False)
+    for gutter in gutters:
+        middle = int((gutter.x0 + gutter.x1) / 2) // _COARSE
+        raster[int(gutter.y0) // _COARSE:int(gutter.y1) // _COARSE, middle] = 0
+    _, groups = cv2.connectedComponents(raster, connectivity=4)
+    index = np.flatnonzero(seeds)
+    rows = np.clip(((found.top[index] + found.bottom[index]) // 2) // _COARSE, 0, raster.shape[0] - 1)
+    columns = np.clip(((found.left[index] + found.right[index]) // 2) // _COARSE, 0,
+                      raster.shape[1] - 1)
+    group = groups[rows, columns]
+    order = np.argsort(group, kind="stable")
+    cuts = np.flatnonzero(np.diff(group[order])) + 1
+    lines = []
+    for members in np.split(index[order], cuts):
+        if len(members) <= 2 and found.height[members].max() < 0.72 * letter \
+                and found.width[members].max() < 0.6 * letter:
+            seeds[members] = False  # a comma or quote apart from its word
+            continue
+        members = members[np.argsort(found.left[members], kind="stable")]
+        line = measure_line(found, members, core)
+        if line is not None:
+            lines.append(line)
+    lines = join_segments(lines, found, core, gutters)
+    attach_marks(lines, found, seeds)
+    settle_x_heights(lines)
+    return [line for line in lines if _is_text(line, found, letter)]
+
+
+def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> NDArray[np.float64]:
+    """Return the least-squares polynomial as coefficients for np.polyval (np.polyfit, but lean)."""
+    middle, scale = float(x.mean()), max(1.0, float(np.ptp(x)) / 2)
+    u = (x - middle) / scale
+    powers = u[:, None] ** np.arange(degree, -1, -1)
+    scaled = np.linalg.lstsq(powers, y, rcond=None)[0]
+    fit = np.poly1d(scaled)(np.poly1d([1 / scale, -middle / scale]))
+    return np.atleast_1d(np.asarray(fit.coeffs if degree else scaled, np.float64))
+
+
+def measure_line(found: Components, members: NDArray[np.int64],
+                 core: NDArray[np.bool_]) -> TextLine | None:
+    """Return the line of the given pieces, or None if nothing in it stands like a letter."""
+    letters = members[core[members]]
+    if len(letters) == 0:
+        letters = members
+    middle = (found.left[letters] + found.right[letters]) / 2
+    top, bottom = found.top[letters].astype(float), found.bottom[letters].astype(float)
+    height = float(np.median(bottom - top))
+    kept = np.ones(len(letters), bool)
+    span = float(middle.max() - middle.min())
+    curved = len(letters) >= 18 and span > 15 * height
+    fit = np.array([float(np.median(bottom))])
+    if span > 2 * height and len(letters) >= 4:
+        for attempt in range(5):
+            degree = 0 if attempt == 0 else (2 if curved and attempt >= 2 else 1)
+            fit = fit_curve(middle[kept], bottom[kept], degree)
+            off = bottom - np.polyval(fit, middle)
+            limit = max(1.5, (0.5, 0.3, 0.2, 0.15, 0.12)[attempt] * height)
+            # descenders hang below; what ends above is raised: both are left out
+            fresh = np.abs(off - np.median(off)) <= limit
+            if fresh.sum() < max(3, 0.3 * len(letters)):
+                break
+            kept = fresh
+        if len(fit) > 1 and abs(fit[-2]) > 0.2:  # no line of text is this steep
+            fit = np.array([float(np.median(bottom))])
+    elif len(letters) > 1:
+        fit = np.array([float(np.median(bottom))])
+    rise = np.polyval(fit, middle) - top
+    x_height, plain = x_height_of(rise[(rise > 0.35 * height)], height)
+    box = Box(float(found.left[members].min()), float(found.top[members].min()),
+              float(found.right[members].max()), float(found.bottom[members].max()))
+    return TextLine(box, members, fit, x_height, plain)
+
+
+def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
+    """Return the x-height from the letters' rises over the base line, and whether all are alike.
+
+    Low letters and tall ones form two groups, the tall ones 1.25 to 1.7 times as high. The
+    height under which most letters fall into one of both is taken.
+    """
+    if len(rise) == 0:
+        return height, True
+    ratio = rise[None, :] / rise[:, None]
+    low = ((ratio > 0.9) & (ratio < 1.1)).sum(1)
+    tall = ((ratio > 1.22) & (ratio < 1.75)).sum(1)
+    score = low + 0.85 * tall - 0.4 * ((ratio < 0.85) & (ratio > 0.6)).sum(1)
+    best = int(np.argmax(score))
+    same = (ratio[best] > 0.9) & (ratio[best] < 1.1)
+    x_height = float(np.median(rise[same]))
+    return x_height, bool(tall[best] < max(1, 0.06 * len(rise)))
+
+
+def join_segments(lines: list[TextLine], found: Components, core: NDArray[np.bool_],
+                  gutters: list[Box]) -> list[TextLine]:
+    """Return lines with neighbours on one base line joined, where no gutter lies between."""
+    if len(lines) < 2:
+        return lines
+    x0 = np.array([line.box.x0 for line in lines])
+    x1 = np.array([line.box.x1 for line in lines])
+    size = np.array([line.x_height for line in lines])
+    start = np.array([line.baseline_at(line.box.x0) for line in lines])
+    end = np.array([line.baseline_at(line.box.x1) for line in lines])
+    gap = x0[None, :] - x1[:, None]  # from the end of a row's line to the start of a column's
+    larger = np.maximum(size[None, :], size[:, None])
+    alike = (size[None, :] / size[:, None] > 0.62) & (size[None, :] / size[:, None] < 1.6)
+    level = np.abs(start[None, :] - end[:, None]) < 0.35 * larger
+    fits = (gap > -0.5 * larger) & (gap < _WIDEST_SPACE * larger) & alike & level \
+        & (x0[None, :] > x0[:, None])
+    x = (x0[None, :] + x1[:, None]) / 2
+    y = (start[None, :] + end[:, None]) / 2 - larger / 2
+    for g in gutters:
+        fits &= ~((x >= g.x0 - 1) & (x <= g.x1 + 1) & (y >= g.y0) & (y <= g.y1))
+    group = np.arange(len(lines))
+    taken = np.zeros(len(lines), bool)
+    for first in np.argsort(x0):
+        choices = np.flatnonzero(fits[first] & ~taken)
+        if len(choices):
+            second = choices[np.argmin(gap[first, choices])]
+            taken[second] = True
+            group[group == group[second]] = group[first]
+    joined = []
+    for name in np.unique(group):
+        members = [lines[number] for number in np.flatnonzero(group == name)]
+        if len(members) == 1:
+            joined.append(members[0])
+            continue
+        pieces = np.concatenate([line.pieces for line in members])
+        merged = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
+        if merged is not None:
+            joined.append(merged)
+    return joined
+
+
+def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.bool_]) -> None:
+    """Give dots, accents, commas and hyphens to the lines that they stand in."""
+    if not lines:
+        return
+    marks = np.flatnonzero(found.usable & ~seeds)
+    if len(marks) == 0:
+        return
+    x = (found.left[marks] + found.right[marks]) / 2
+    y = (found.top[marks] + found.bottom[marks]) / 2
+    nearest = np.full(len(marks), np.inf)
+    owner = np.full(len(marks), -1)
+    for number, line in enumerate(lines):
+        size = line.x_height
+        inside = np.flatnonzero((x > line.box.x0 - 0.9 * size) & (x < line.box.x1 + 1.1 * size)
+                                & (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size))
+        if len(inside) == 0:
+            continue
+        rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
+        distance = np.where((rise > -0.55) & (rise < 2.1), np.abs(rise - 0.6), np.inf)
+        better = distance < nearest[inside]
+        nearest[inside[better]] = distance[better]
+        owner[inside[better]] = number
+    for number, line in enumerate(lines):
+        mine = marks[owner == number]
+        if len(mine) == 0:
+            continue
+        pieces = np.concatenate([line.pieces, mine])
+        line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
+        line.box = Box(float(found.left[pieces].min()), float(found.top[pieces].min()),
+                       float(found.right[pieces].max()), float(found.bottom[pieces].max()))
+
+
+def settle_x_heights(lines: list[TextLine]) -> None:
+    """Decide for lines of one letter height whether it is the x-height or that of capitals."""
+    weights = np.array([len(line.pieces) for line in lines if not line.plain], float)
+    heights = np.array([line.x_height for line in lines if not line.plain])
+    if len(heights):
+        order = np.argsort(heights)
+        total = np.cumsum(weights[order])
+        usual = float(heights[order][np.searchsorted(total, total[-1] / 2)])
+    else:
+        usual = float(np.median([line.x_height for line in lines])) / _CAPITAL_RATIO if lines else 1.0
+    sure = [line for line in lines if not line.plain]
+    x0, x1, y0 = (np.array([getattr(line.box, side) for line in sure]) for side in ("x0", "x1", "y0"))
+    for line in lines:
+        if not line.plain:
+            continue
+        as_capitals = line.x_height / _CAPITAL_RATIO
+        near = usual
+        if sure:
+            beside = (x0 < line.box.x1) & (line.box.x0 < x1) \
+                & (np.abs(y0 - line.box.y0) < 6 * line.x_height)
+            if beside.any():
+                near = float(np.median(heights[beside]))
+        letters = len(line.pieces)
+        if letters >= 8 and line.x_height > 1.15 * near or \
+                abs(np.log(as_capitals / near)) < abs(np.log(line.x_height / near)):
+            line.x_height = as_capitals
+
+
+def _is_text(line: TextLine, found: Components, letter: float) -> bool:
+    """Return whether the pieces can be a line: dust and lone strokes are not."""
+    height = found.height[line.pieces]
+    width = found.width[line.pieces]
+    if len(line.pieces) == 1:
+        tall, wide = int(height[0]), int(width[0])
+        if tall < 0.35 * letter and not 0.6 * letter < wide < 3 * letter:
+            return False
+        if wide > 4 * letter and tall > 1.5 * letter:
+            return False
+    return bool(height.max() >= 0.3 * letter or width.max() >= 0.6 * letter)

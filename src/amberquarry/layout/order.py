@@ -1,0 +1,84 @@
+"""Reading order by recursive cuts along the white between blocks."""
+
+from __future__ import annotations
+
+from amberquarry.document import Box
+from amberquarry.layout.blocks import Region
+
+
+def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
+    """Return blocks in the order in which a person reads them.
+
+    A page is cut upright where a column's gutter runs through all of it; else across, at white
+    that no gutter passes; what can't be cut is read from the top down.
+    Method: recursive cuts (Nagy and Seth 1984), led by the gutters.
+    """
+    if len(regions) <= 1:
+        return list(regions)
+    area = Box.around([region.box for region in regions])
+    inside = [g for g in columns if g.x0 > area.x0 and g.x1 < area.x1
+              and min(g.y1, area.y1) - max(g.y0, area.y0) > 0.5 * letter]
+    upright = _cut_upright(regions, inside, area)
+    if upright is not None:
+        return [region for part in upright for region in reading_order(part, columns, letter)]
+    bands = _cut_across(regions, inside, letter)
+    if len(bands) > 1:
+        return [region for band in bands for region in reading_order(band, columns, letter)]
+    gaps = _parts_by_white(regions, lambda box: (box.x0, box.x1), 0.5 * letter)
+    if len(gaps) > 1:
+        return [region for part in gaps for region in reading_order(part, columns, letter)]
+    return sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
+
+
+def _cut_upright(regions: list[Region], gutters: list[Box],
+                 area: Box) -> list[list[Region]] | None:
+    """Return left and right part where a gutter runs along most of the area and nothing crosses."""
+    best: tuple[float, list[Region], list[Region]] | None = None
+    for gutter in gutters:
+        x = (gutter.x0 + gutter.x1) / 2
+        left = [r for r in regions if (r.box.x0 + r.box.x1) / 2 < x]
+        right = [r for r in regions if (r.box.x0 + r.box.x1) / 2 >= x]
+        if not left or not right:
+            continue
+        slack = 0.25 * (gutter.x1 - gutter.x0) + 2
+        if any(r.box.x1 > x + slack for r in left) or any(r.box.x0 < x - slack for r in right):
+            continue
+        length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
+        shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) \
+            - max(min(r.box.y0 for r in left), min(r.box.y0 for r in right))
+        if length < 0.5 * shared or shared <= 0:
+            continue
+        if best is None or length > best[0]:
+            best = (length, left, right)
+    return [best[1], best[2]] if best else None
+
+
+def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> list[list[Region]]:
+    """Return bands from top to bottom, cut at white that no gutter passes through."""
+    bands = _parts_by_white(regions, lambda box: (box.y0, box.y1), -0.35 * letter)
+    joined = [bands[0]]
+    for band in bands[1:]:
+        end = max(r.box.y1 for r in joined[-1])
+        start = min(r.box.y0 for r in band)
+        low, high = min(end, start), max(end, start)
+        passed = any(g.y0 < low - 1.2 * letter and g.y1 > high + 1.2 * letter for g in gutters)
+        if passed:
+            joined[-1].extend(band)
+        else:
+            joined.append(band)
+    return joined
+
+
+def _parts_by_white(regions: list[Region], extent, least: float) -> list[list[Region]]:  # type: ignore[no-untyped-def]
+    """Return regions in groups parted by at least `least` pixels of white along one axis."""
+    ordered = sorted(regions, key=lambda region: extent(region.box))
+    parts = [[ordered[0]]]
+    end = extent(ordered[0].box)[1]
+    for region in ordered[1:]:
+        start, stop = extent(region.box)
+        if start - end > least:
+            parts.append([region])
+        else:
+            parts[-1].append(region)
+        end = max(end, stop)
+    return parts

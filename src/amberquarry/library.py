@@ -1,0 +1,87 @@
+"""The calls for one page or document, without a run folder."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from amberquarry.assembly import set_texts
+from amberquarry.document import Document, Page
+from amberquarry.errors import PageError, Rejection, SourceError
+from amberquarry.pipeline import Stages, read_picture
+from amberquarry.reading import load_network
+from amberquarry.settings import Limits, Settings
+from amberquarry.sources import PagePicture, open_source
+from amberquarry.sources.pictures import grey_levels, grey_of_array
+
+PageInput = str | os.PathLike[str] | bytes | NDArray[np.generic] | Image.Image
+
+
+def page_picture(image: PageInput, number: int, settings: Settings, limits: Limits) -> PagePicture:
+    """Return the grey picture of a page from a path, bytes, array or Pillow image."""
+    if isinstance(image, np.ndarray):
+        return PagePicture(grey_of_array(image), None)
+    if isinstance(image, Image.Image):
+        if 0 in image.size:
+            raise ValueError(f"the picture has no pixels, its size is {image.size}")
+        return PagePicture(grey_levels(image), None)
+    source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
+    try:
+        if not 1 <= number <= source.page_count:
+            raise ValueError(f"there is no page {number}, the file has {source.page_count}")
+        return source.picture(number - 1)
+    finally:
+        source.close()
+
+
+def read_page(image: PageInput, *, page: int = 1, settings: Settings | None = None,
+              limits: Limits | None = None, stages: Stages | None = None) -> Page:
+    """Return what is on a page.
+
+    image: path or bytes of a file, an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA, or a Pillow
+    image. page: which page of a file, from 1. stages: filled with what each stage made of the
+    page, for drawing.
+    Raises SourceError, PageError, ValueError or TypeError where the input can't be used.
+    """
+    settings = settings or Settings()
+    picture = page_picture(image, page, settings, limits or Limits())
+    result = read_picture(picture, page, load_network(), settings, stages)
+    set_texts([result])
+    return result
+
+
+def read_document(content: str | os.PathLike[str] | bytes, *, settings: Settings | None = None,
+                  limits: Limits | None = None) -> Document:
+    """Return what is in a file, all pages, read one after the other in this process.
+
+    A page that can't be processed is kept with a finding and without blocks.
+    Raises SourceError where the file can't be used. For many files see `convert`.
+    """
+    settings, limits = settings or Settings(), limits or Limits()
+    data = content if isinstance(content, bytes) else Path(content)
+    source = open_source(data, settings, limits)
+    from amberquarry.runs.workers import failed_page, identify
+
+    pages = []
+    try:
+        network = load_network()
+        for index in range(source.page_count):
+            try:
+                page = read_picture(source.picture(index), index + 1, network, settings)
+            except PageError as error:
+                page = failed_page(index, error.message)
+            pages.append(page)
+        if all(page.width == 0 for page in pages):
+            raise SourceError(Rejection.UNREADABLE, pages[0].findings[-1].message)
+    finally:
+        source.close()
+    set_texts(pages)
+    identifier = hashlib.sha256(data).hexdigest()[:32] if isinstance(data, bytes) else identify(data)
+    findings = [finding for page in pages for finding in page.findings]
+    name = "" if isinstance(data, bytes) else data.name
+    return Document(identifier, name, pages, findings, source.file_info)

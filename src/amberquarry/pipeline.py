@@ -1,0 +1,127 @@
+"""One page from its picture to what is on it: the only place where the stages meet."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import (
+    Block, BlockKind, Box, Finding, FindingCode, Line, Page, Quad, Word,
+)
+from amberquarry.imaging import Prepared, prepare, upside_down
+from amberquarry.layout import Layout, analyse
+from amberquarry.reading import LineNetwork, read_lines, upright_confidence
+from amberquarry.settings import Settings
+from amberquarry.sources import PagePicture
+
+log = logging.getLogger(__name__)
+
+_TRIAL_LINES = 4  # read each way to tell head from foot
+_SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
+_LOW_PAGE_CONFIDENCE = 0.6
+
+
+@dataclass(slots=True)
+class Stages:
+    """What each stage made of a page, kept for drawing."""
+
+    prepared: Prepared | None = None
+    layout: Layout | None = None
+    page: Page | None = field(default=None)
+
+
+def read_picture(picture: PagePicture, number: int, network: LineNetwork, settings: Settings,
+                 stages: Stages | None = None) -> Page:
+    """Return what is on a page; boxes in pixels of the picture as given.
+
+    number: of the page, from 1. A page without text gives no blocks with words.
+    """
+    prepared = prepare(picture.grey, settings.preparation)
+    layout = analyse(prepared)
+    findings = list(picture.findings)
+    if settings.preparation.find_rotation:
+        prepared, layout, unsure = _stand_upright(prepared, layout, network)
+        if unsure:
+            findings.append(Finding(FindingCode.ORIENTATION_UNSURE,
+                                    "head and foot of the page look alike to the reader", number))
+    height, width = picture.grey.shape
+    page = Page(number, width, height, picture.dpi, rotation=(-prepared.turned) % 360,
+                skew=round(prepared.skew, 2), findings=findings, to_points=picture.to_points)
+    page.blocks = _read_regions(prepared, layout, network, settings)
+    if page.blocks and 0 < page.confidence < _LOW_PAGE_CONFIDENCE:
+        findings.append(Finding(FindingCode.LOW_CONFIDENCE,
+                                f"mean confidence of the words is {page.confidence:.2f}", number))
+    if stages is not None:
+        stages.prepared, stages.layout, stages.page = prepared, layout, page
+    return page
+
+
+def _stand_upright(prepared: Prepared, layout: Layout,
+                   network: LineNetwork) -> tuple[Prepared, Layout, bool]:
+    """Return the page on its feet, its layout, and whether that is unsure.
+
+    A few lines are read as they are; where that goes badly, also upside down.
+    """
+    if not any(region.lines for region in layout.regions):
+        return prepared, layout, False
+    as_is = upright_confidence(prepared, layout, network, _TRIAL_LINES)
+    if as_is >= _SURE:
+        return prepared, layout, False
+    turned = upside_down(prepared)
+    turned_layout = analyse(turned)
+    other = upright_confidence(turned, turned_layout, network, _TRIAL_LINES)
+    log.debug("upright %.2f, upside down %.2f", as_is, other)
+    # a page that runs across is upright far more often than not
+    bias = 0.08 if prepared.turned == 0 else 0.0
+    if other > as_is + bias:
+        return turned, turned_layout, other - as_is < 0.1
+    return prepared, layout, prepared.turned != 0 and as_is - other < 0.05
+
+
+def _read_regions(prepared: Prepared, layout: Layout, network: LineNetwork,
+                  settings: Settings) -> list[Block]:
+    lines = [line for region in layout.regions for line in region.lines]
+    results = iter(read_lines(prepared, layout, lines, network))
+    blocks = []
+    for region in layout.regions:
+        read = [line for line in (next(results) for _ in region.lines) if line is not None]
+        if region.lines and not read:
+            continue  # ink that is no text
+        for line in read:
+            _to_source(line, prepared)
+            if settings.output.min_confidence > 0:
+                line.words = [word for word in line.words
+                              if word.confidence >= settings.output.min_confidence]
+        box = Box.around([line.box for line in read]) if read else \
+            box_to_source(region.box, prepared.to_source)[0]
+        blocks.append(Block(region.kind, box, read, region.level))
+    return blocks
+
+
+def box_to_source(box: Box, matrix: NDArray[np.float64]) -> tuple[Box, Quad]:
+    """Return a box of the prepared page as box and quad in the source's pixels."""
+    corners = np.array([[box.x0, box.y0, 1], [box.x1, box.y0, 1],
+                        [box.x1, box.y1, 1], [box.x0, box.y1, 1]]) @ matrix.T
+    points = np.round(corners, 1)
+    low, high = points.min(0), points.max(0)
+    quad = tuple((float(x), float(y)) for x, y in points)
+    return Box(float(low[0]), float(low[1]), float(high[0]), float(high[1])), quad  # type: ignore[return-value]
+
+
+def _to_source(line: Line, prepared: Prepared) -> None:
+    """Bring the boxes of a line from the prepared page to the source, in place."""
+    matrix = prepared.to_source
+    tilted = prepared.skew != 0.0
+    line.box, quad = box_to_source(line.box, matrix)
+    line.quad = quad if tilted else None
+    for word in line.words:
+        word.box, quad = box_to_source(word.box, matrix)
+        word.quad = quad if tilted else None
+    boxes = line.character_boxes.astype(np.float64)
+    corners = np.stack([boxes[:, [0, 1]], boxes[:, [2, 1]], boxes[:, [2, 3]], boxes[:, [0, 3]]], 1)
+    moved = corners @ matrix[:, :2].T + matrix[:, 2]
+    line.character_boxes = np.concatenate([moved.min(1), moved.max(1)], 1).astype(np.float32)
+

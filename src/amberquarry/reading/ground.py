@@ -1,0 +1,44 @@
+"""The form in which the net sees a line: one height, paper 0, ink 1.
+
+Training and reading share this module, so that the net meets in use what it met in training.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+LINE_HEIGHT = 40  # rows of a line picture
+BASELINE_ROW = 30.0
+X_HEIGHT = 15.0  # rows from the baseline to the top of x
+WIDTH_STRETCH = 1.15  # columns are wider than rows: narrow letters keep their own time step
+TIME_STRIDE = 4  # columns for each step of the net
+
+_WINDOW = 48  # columns over which the ground is taken as one level
+_HOP = 16
+_LEAST_CONTRAST = 0.12  # of the ground; weaker traces are not stretched to full ink
+
+
+def even_ground(grey: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """Return a line picture as ink, 0 for paper and 1 for the line's darkest strokes.
+
+    grey: (H, W) with dark ink on lighter paper. The paper's level is followed along the line (a
+    high percentile of a sliding window), the ink's level is one for the whole line.
+    """
+    height, width = grey.shape
+    if width == 0 or height == 0:
+        return np.zeros((height, width), np.float32)
+    hops = max(1, -(-width // _HOP))
+    padded = cv2.copyMakeBorder(grey, 0, 0, _HOP, hops * _HOP - width + _HOP, cv2.BORDER_REPLICATE)
+    windows = np.lib.stride_tricks.sliding_window_view(padded[::2], _WINDOW, axis=1)[:, ::_HOP, ::2]
+    samples = np.moveaxis(windows, 1, 0).reshape(windows.shape[1], -1)
+    rank = int(0.85 * (samples.shape[1] - 1))
+    levels = np.partition(samples, rank, axis=1)[:, rank].astype(np.float32)
+    centres = (np.arange(len(levels)) + 0.5) * _HOP
+    ground = np.maximum(np.interp(np.arange(width) + 0.5, centres, levels), 1.0).astype(np.float32)
+    ink = 1.0 - grey.astype(np.float32) / ground
+    sample = ink[::2, ::2].ravel()
+    rank = int(0.985 * (sample.size - 1))
+    full = max(float(np.partition(sample, rank)[rank]), _LEAST_CONTRAST)
+    return np.clip(ink / full, 0.0, 1.0, out=ink)

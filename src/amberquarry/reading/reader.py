@@ -1,0 +1,133 @@
+"""Read the lines of a page."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box, Line, Word
+from amberquarry.imaging import Prepared
+from amberquarry.layout import Layout, TextLine
+from amberquarry.reading.decode import Characters, decode
+from amberquarry.reading.net import LineNetwork
+from amberquarry.reading.normalise import cut_line
+from amberquarry.reading.scripts import settle_scripts
+
+_NOISE_CONFIDENCE = 0.45  # a line read with less is not believed to be text at all
+
+
+def read_lines(page: Prepared, layout: Layout, lines: list[TextLine],
+               network: LineNetwork) -> list[Line | None]:
+    """Return what stands in each line, None where it is not believable as text.
+
+    Boxes are in the prepared page's frame.
+    """
+    count = int(layout.labels.max()) + 1
+    owner = np.full(count, -1, np.int64)
+    for number, line in enumerate(lines):
+        owner[line.pieces] = number
+    results: list[Line | None] = []
+    for number, line in enumerate(lines):
+        foreign = (owner != number) & (owner >= 0)
+        picture = cut_line(page.grey, layout, line, foreign)
+        found = decode(network.probabilities(picture.ink))
+        if not believable(found):
+            results.append(None)
+            continue
+        centres = picture.page_x(found.columns)
+        boxes = place_characters(layout.labels, owner, number, line, found.text, centres)
+        results.append(make_line(settle_scripts(found.text), boxes, found.confidences))
+    return results
+
+
+def believable(found: Characters) -> bool:
+    """Return whether what was read can be text: neither empty, nor doubtful throughout."""
+    text = found.text.strip()
+    if not text:
+        return False
+    mean = float(found.confidences.mean())
+    if len(text) <= 2 and not any(c.isalnum() for c in text):
+        return mean >= 0.75
+    return mean >= _NOISE_CONFIDENCE
+
+
+def place_characters(labels: NDArray[np.int32], owner: NDArray[np.int64], number: int,
+                     line: TextLine, text: str,
+                     centres: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return (N, 4) ink boxes of the characters of a line, from the columns of their centres.
+
+    Neighbours are parted at the column with the least ink about half way; each box is then the
+    extent of the line's own ink between two such columns. Where there is none, a box of the
+    x-height stands around the centre.
+    """
+    x0, y0, x1, y1 = (int(v) for v in line.box)
+    own = owner[labels[y0:y1, x0:x1]] == number
+    ink = own.sum(0)
+    width = x1 - x0
+    count = len(text)
+    at = np.clip(centres - x0, 0, max(0, width - 1))
+    cuts = np.empty(count + 1, np.int64)
+    cuts[0], cuts[count] = 0, width
+    for index in range(1, count):
+        low, high = float(at[index - 1]), float(at[index])
+        middle, reach = (low + high) / 2, 0.32 * (high - low)
+        first, last = int(middle - reach), max(int(middle - reach) + 1, int(middle + reach) + 1)
+        if last > width:
+            cuts[index] = min(width, round(middle))
+            continue
+        window = ink[max(0, first):last]
+        off = np.abs(np.arange(max(0, first), last) + 0.5 - middle)
+        cuts[index] = max(0, first) + int(np.argmin(window + 0.02 * off / max(1.0, reach)))
+    cuts = np.maximum.accumulate(cuts)
+    inked = ink > 0
+    any_ink = inked.any()
+    top = np.where(inked, own.argmax(0), y1 - y0)
+    bottom = np.where(inked, own.shape[0] - own[::-1].argmax(0), 0)
+    boxes = np.zeros((count, 4), np.float32)
+    for index, letter in enumerate(text):
+        a, b = int(cuts[index]), int(cuts[index + 1])
+        centre = float(centres[index])
+        base = line.baseline_at(centre)
+        if letter == " ":
+            boxes[index] = (centre, base - line.x_height, centre, base)
+            continue
+        columns = np.flatnonzero(inked[a:b]) if any_ink else np.empty(0, int)
+        if len(columns) == 0:
+            half = 0.25 * line.x_height
+            boxes[index] = (centre - half, base - line.x_height, centre + half, base)
+            continue
+        first, last = a + int(columns[0]), a + int(columns[-1]) + 1
+        boxes[index] = (x0 + first, y0 + int(top[first:last].min()), x0 + last,
+                        y0 + int(bottom[first:last].max()))
+    return boxes
+
+
+def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.float32]) -> Line:
+    """Return a line with its words; a word's confidence is the product over its characters."""
+    words = []
+    for match in re.finditer(r"\S+", text):
+        span = slice(match.start(), match.end())
+        box = Box(float(boxes[span, 0].min()), float(boxes[span, 1].min()),
+                  float(boxes[span, 2].max()), float(boxes[span, 3].max()))
+        words.append(Word(match[0], box, float(np.prod(confidences[span])), span.start, span.stop))
+    return Line(text, Box.around([word.box for word in words]), float(confidences.mean()), words,
+                boxes, confidences)
+
+
+def upright_confidence(page: Prepared, layout: Layout, network: LineNetwork, most: int) -> float:
+    """Return how surely the longest lines of a page are read as it stands; 0 without lines."""
+    lines = [line for region in layout.regions for line in region.lines]
+    lines = sorted(lines, key=lambda line: -len(line.pieces))
+    # lines of middle length tell as much as the longest and cost less
+    lines = [line for line in lines if len(line.pieces) <= 45][:most] or lines[:most]
+    total, count = 0.0, 0
+    foreign = np.zeros(int(layout.labels.max()) + 1, bool)
+    for line in lines:
+        found = decode(network.probabilities(cut_line(page.grey, layout, line, foreign).ink))
+        letters = [c for c, sign in zip(found.confidences, found.text, strict=True)
+                   if sign.isalnum()]
+        total += float(sum(letters))
+        count += max(len(line.pieces) // 2, len(found.text))
+    return total / count if count else 0.0

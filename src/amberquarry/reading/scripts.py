@@ -1,0 +1,55 @@
+"""Letters that look alike in several scripts are settled by the word they stand in."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+_PAIRS = [
+    ("A", "А", "Α"), ("B", "В", "Β"), ("C", "С", ""), ("E", "Е", "Ε"), ("H", "Н", "Η"),
+    ("I", "І", "Ι"), ("J", "Ј", ""), ("K", "К", "Κ"), ("M", "М", "Μ"), ("N", "", "Ν"),
+    ("O", "О", "Ο"), ("P", "Р", "Ρ"), ("S", "Ѕ", ""), ("T", "Т", "Τ"), ("X", "Х", "Χ"),
+    ("Y", "", "Υ"), ("Z", "", "Ζ"), ("a", "а", ""), ("c", "с", ""), ("e", "е", ""),
+    ("i", "і", ""), ("j", "ј", ""), ("o", "о", "ο"), ("p", "р", ""), ("s", "ѕ", ""),
+    ("x", "х", ""), ("y", "у", ""), ("v", "", "ν"), ("ï", "ї", ""), ("ë", "ё", ""), ("Ë", "Ё", ""),
+    ("Ï", "Ї", ""), ("k", "к", "κ"), ("ó", "", "ό"), ("ß", "", "β"), ("u", "", "υ"),
+]
+_TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
+for _latin, _cyrillic, _greek in _PAIRS:
+    for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
+        for _other in (_latin, _cyrillic, _greek):
+            if _own and _other and _other != _own:
+                _TO[_name].setdefault(_other, _own)
+_SHARED = {letter for row in _PAIRS[:33] for letter in row if letter}
+
+
+def script_of(letter: str) -> str | None:
+    """Return LATIN, CYRILLIC or GREEK, None for anything else."""
+    if not letter.isalpha():
+        return None
+    name = unicodedata.name(letter, "").split(" ")[0]
+    return name if name in _TO else None
+
+
+def settle_scripts(text: str, around: str | None = None) -> str:
+    """Return `text` with the look-alikes of each word in the script of its other letters.
+
+    A word of look-alikes only takes the script of the line, or of `around` where the line has
+    none. The text keeps its length.
+    """
+    votes = [script for letter in text if letter not in _SHARED
+             and (script := script_of(letter)) is not None]
+    line = max(sorted(set(votes)), key=votes.count) if votes else around
+
+    def settle(match: re.Match[str]) -> str:
+        word = match[0]
+        own = [script for letter in word if letter not in _SHARED
+               and (script := script_of(letter)) is not None]
+        # Greek letters stand alone in formulas: they bind words of three letters and more
+        script = max(sorted(set(own)), key=own.count) if own else line
+        if script is None or script == "GREEK" and len(word) < 3 and not own:
+            return word
+        return "".join(_TO[script].get(letter, letter) if script_of(letter) != script else letter
+                       for letter in word)
+
+    return re.sub(r"[^\W\d_]+", settle, text)

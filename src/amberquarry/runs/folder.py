@@ -1,0 +1,137 @@
+"""The run folder: what is written where, and how a stopped run goes on."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, TextIO
+
+from amberquarry.document import Document
+from amberquarry.errors import Rejection, RunFolderError
+from amberquarry.formats.markdown import document_to_markdown
+from amberquarry.formats.records import document_record, dump, page_record
+from amberquarry.settings import Settings
+
+DOCUMENTS, PAGES, REJECTED, SUMMARY = ("documents.jsonl", "pages.jsonl", "rejected.jsonl",
+                                       "summary.json")
+
+
+def read_records(path: Path) -> Iterator[dict[str, Any]]:
+    """Yield the records of a JSON-lines file; a torn last line, of a stopped run, is left out."""
+    with path.open(encoding="utf-8") as file:
+        for number, line in enumerate(file, start=1):
+            if not line.strip():
+                continue
+            try:
+                yield json.loads(line)
+            except json.JSONDecodeError as error:
+                if not line.endswith("\n"):
+                    return
+                raise RunFolderError(f"{path}, line {number}: not JSON ({error.msg}); the file was "
+                                     "changed by hand or by a fault of the disk") from error
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Write a file aside and rename it, so that it is there whole or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(path.name + ".part")
+    part.write_text(text, encoding="utf-8", newline="\n")
+    os.replace(part, path)
+
+
+@dataclass(slots=True)
+class RunFolder:
+    """An open run folder; documents and rejections are appended in the order of the inputs."""
+
+    path: Path
+    made_by: dict[str, str]
+    settings: Settings
+    done: dict[str, str] = field(default_factory=dict)  # name to identifier, of an earlier start
+    _files: dict[str, TextIO] = field(default_factory=dict)
+
+    @classmethod
+    def open(cls, path: Path, settings: Settings, made_by: dict[str, str]) -> RunFolder:
+        """Start a run folder, or go on with one made with the same settings and model.
+
+        Raises RunFolderError where the folder holds something else.
+        """
+        folder = cls(path, made_by, settings)
+        if path.exists() and not path.is_dir():
+            raise RunFolderError(f"{path} is a file; name a folder for the results")
+        try:
+            path.mkdir(parents=True, exist_ok=True)
+            if any(path.iterdir()):
+                folder._check()
+                folder._take_up()
+            folder._summary({"state": "running"})
+            for name in (DOCUMENTS, PAGES, REJECTED):
+                folder._files[name] = (path / name).open("a", encoding="utf-8", newline="\n")
+        except OSError as error:
+            raise RunFolderError(
+                f"{path}: can't be written ({error.strerror}); choose another folder") from error
+        return folder
+
+    def _check(self) -> None:
+        try:
+            earlier = json.loads((self.path / SUMMARY).read_text(encoding="utf-8"))
+            settings, made_by = earlier["settings"], earlier["made_by"]
+        except (OSError, ValueError, KeyError, TypeError) as error:
+            raise RunFolderError(f"{self.path} is not empty and holds no run of ours; choose "
+                                 "another folder") from error
+        if made_by != self.made_by or settings != self.settings.to_dict():
+            different = [key for key in self.made_by if made_by.get(key) != self.made_by[key]]
+            raise RunFolderError(
+                f"{self.path} holds a run made with other {' and '.join(different) or 'settings'}; "
+                "choose another folder, or remove it to start anew")
+
+    def _take_up(self) -> None:
+        """Keep what is complete: documents with all their pages; rejections are tried again."""
+        documents = list(read_records(self.path / DOCUMENTS)) \
+            if (self.path / DOCUMENTS).exists() else []
+        self.done = {record["source"]: record["document"] for record in documents}
+        write_whole(self.path / DOCUMENTS, "".join(dump(r) + "\n" for r in documents))
+        left = {(record["document"], page["page"]) for record in documents
+                for page in record["pages"]}
+        part = self.path / (PAGES + ".part")
+        with part.open("w", encoding="utf-8", newline="\n") as file:
+            pages = self.path / PAGES
+            for record in read_records(pages) if pages.exists() else ():
+                key = (record["document"], record["page"])
+                if key in left:
+                    file.write(dump(record) + "\n")
+        os.replace(part, self.path / PAGES)
+        write_whole(self.path / REJECTED, "")
+
+    def add(self, document: Document) -> None:
+        """Write a document: its pages first, its Markdown, then its own record."""
+        for page in document.pages:
+            record = page_record(page, document.identifier, self.settings.output.characters)
+            self._files[PAGES].write(dump(record) + "\n")
+        self._files[PAGES].flush()
+        markdown, _ = document_to_markdown(document)
+        write_whole(self.path / "markdown" / f"{document.source}.md", markdown)
+        record = document_record(document, self.made_by)
+        self._files[DOCUMENTS].write(dump(record) + "\n")
+        self._files[DOCUMENTS].flush()
+
+    def reject(self, name: str, reason: Rejection, message: str) -> None:
+        """Write that a file was not converted."""
+        record = {"path": name, "reason": reason.value, "message": message}
+        self._files[REJECTED].write(dump(record) + "\n")
+        self._files[REJECTED].flush()
+
+    def _summary(self, values: dict[str, Any]) -> None:
+        record = {**values, "made_by": self.made_by, "settings": self.settings.to_dict()}
+        write_whole(self.path / SUMMARY, json.dumps(record, indent=2, ensure_ascii=False) + "\n")
+
+    def finish(self, values: dict[str, Any]) -> None:
+        """Write the closing summary."""
+        self._summary({"state": "finished", **values})
+
+    def close(self) -> None:
+        """Close the files."""
+        for file in self._files.values():
+            file.close()

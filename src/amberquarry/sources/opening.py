@@ -1,0 +1,85 @@
+"""Open a file by what it holds, whatever its name says."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+from typing import Protocol
+
+from amberquarry.errors import Rejection, SourceError
+from amberquarry.settings import Limits, Settings
+from amberquarry.sources.pictures import PagePicture, PictureSource
+
+_HEAD_BYTES = 1024
+_PICTURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"II+\0", b"MM\0+", b"BM",
+             b"GIF87a", b"GIF89a", b"\0\0\0\x0cjP  \r\n\x87\n", b"\xff\x4f\xff\x51",
+             b"P1", b"P2", b"P3", b"P4", b"P5", b"P6")
+
+
+class FileKind(StrEnum):
+    """What a file is, by its first bytes."""
+
+    PDF = "pdf"
+    PICTURE = "picture"
+    EMPTY = "empty"
+    OTHER = "other"
+
+
+class Source(Protocol):
+    """An opened file: pages are asked for by index."""
+
+    page_count: int
+    file_info: dict[str, str]
+
+    def picture(self, index: int) -> PagePicture:
+        """Return the picture of a page; raises PageError."""
+        ...
+
+    def close(self) -> None:
+        """Release the file."""
+        ...
+
+
+def kind_of(head: bytes) -> FileKind:
+    """Return what a file is from its first kilobyte."""
+    if not head:
+        return FileKind.EMPTY
+    if b"%PDF-" in head:  # junk before the header is common
+        return FileKind.PDF
+    if head.startswith(_PICTURES) or head[:4] == b"RIFF" and head[8:12] == b"WEBP":
+        return FileKind.PICTURE
+    return FileKind.OTHER
+
+
+def _foreign_message(head: bytes) -> str:
+    if head.startswith((b"PK\3\4", b"\xd0\xcf\x11\xe0")):
+        return "this is an archive or office file; print or export it to PDF first"
+    return "not a PDF or picture (PNG, JPEG, TIFF, BMP, GIF, WebP, JPEG 2000)"
+
+
+def open_source(content: Path | bytes, settings: Settings, limits: Limits) -> Source:
+    """Return the opened file; raises SourceError with the reason where it can't be used."""
+    try:
+        if isinstance(content, bytes):
+            size, head = len(content), content[:_HEAD_BYTES]
+        else:
+            size = content.stat().st_size
+            with content.open("rb") as file:
+                head = file.read(_HEAD_BYTES)
+    except OSError as error:
+        raise SourceError(Rejection.UNREADABLE, f"the file can't be read ({error.strerror}); check "
+                          "its path and permissions") from error
+    if size > limits.file_bytes:
+        raise SourceError(Rejection.TOO_LARGE,
+                          f"{size} bytes, the limit is {limits.file_bytes}; split the file")
+    kind = kind_of(head)
+    if kind is FileKind.EMPTY:
+        raise SourceError(Rejection.EMPTY, "the file has no bytes")
+    if kind is FileKind.OTHER:
+        raise SourceError(Rejection.UNSUPPORTED, _foreign_message(head))
+    if kind is FileKind.PICTURE:
+        return PictureSource(content, limits)
+    from amberquarry.sources.portable import PortableSource  # heavy, and only for PDF
+
+    return PortableSource(content, limits, settings.render,
+                          settings.preparation.max_megapixels * 1e6)

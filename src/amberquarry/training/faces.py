@@ -1,0 +1,222 @@
+"""Find out what each font file can draw, and draw single glyphs from it.
+
+`python -m amberquarry.training.faces --data DATA --lists training` writes `DATA/faces.json`.
+A face is one family in one weight and style. Web fonts come cut into files by script; the pieces
+of a face stand together and each character is drawn from the first piece that holds it.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections import OrderedDict
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import click
+import numpy as np
+from numpy.typing import NDArray
+from PIL import ImageFont
+
+from amberquarry.reading.characters import ALPHABET
+from amberquarry.training.fetch import read_table
+
+_PROBE_SIZE = 64
+_LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
+# Subsets of web fonts that hold characters of ours.
+_SUBSET = re.compile(r"^(?P<family>.+?)-(?P<subset>latin-ext|latin|cyrillic-ext|cyrillic|greek-ext|greek|math|symbols2?)"
+                     r"-(?P<weight>\d+)-(?P<style>normal|italic)$")
+
+
+@dataclass(frozen=True, slots=True)
+class Face:
+    """One family in one weight and style: its files and the characters in each."""
+
+    family: str
+    group: str  # core, other or hand: how often it is met in print
+    split: str  # train, test or demo
+    files: tuple[str, ...]
+    characters: tuple[str, ...]  # for each file
+    x_height: float  # of the size
+
+
+def glyph_outline_box(font: ImageFont.FreeTypeFont, text: str) -> tuple[int, int, int, int]:
+    """Return the ink box of `text` relative to the baseline origin; all zero when empty."""
+    left, top, right, bottom = font.getbbox(text, anchor="ls")
+    return int(left), int(top), int(right), int(bottom)
+
+
+def characters_of(path: Path) -> tuple[str, float, str]:
+    """Return the characters of a font file that draw ink, its x-height, and its family name.
+
+    The x-height is a fraction of the size, 0 where the file has no lower-case x, and -1 where
+    lower case is drawn as small capitals (such faces would be labelled wrongly).
+    """
+    font = ImageFont.truetype(str(path), _PROBE_SIZE, layout_engine=ImageFont.Layout.BASIC)
+    from fontTools.ttLib import TTFont
+
+    with TTFont(path, lazy=True, fontNumber=0) as table:
+        cmap = table.getBestCmap() or {}
+        names = table["name"]
+        family = names.getDebugName(16) or names.getDebugName(1) or path.stem
+    known = []
+    for character in ALPHABET:
+        if ord(character) not in cmap:
+            continue
+        mask = font.getmask(character, mode="L")
+        if character == " " or (mask.size[0] and mask.getbbox()):
+            known.append(character)
+    held = set(known)
+    height = 0.0
+    if {"x", "X"} <= held:
+        _, top, _, bottom = glyph_outline_box(font, "x")
+        capital = glyph_outline_box(font, "X")
+        height = (bottom - top) / _PROBE_SIZE
+        if (bottom - top) > 0.93 * (capital[3] - capital[1]) or not 0.2 < height < 0.8 \
+                or font.getmask("a").size == font.getmask("A").size:
+            height = -1.0
+    elif {"х", "о"} & held:
+        _, top, _, bottom = glyph_outline_box(font, "х" if "х" in held else "о")
+        height = (bottom - top) / _PROBE_SIZE
+    return "".join(known), height, family
+
+
+def plain_name(family: str) -> str:
+    """Return a family name without case, blanks and foundry words, to compare families by."""
+    return re.sub(r"[^a-z0-9]|\b(regular|variable|vf)\b", "", family.lower())
+
+
+def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
+    """Return the faces of all fetched packages; families in a kept-apart split stay there."""
+    apart: dict[str, str] = {}
+    found: list[Face] = []
+    for row in sorted(rows, key=lambda row: row["split"] == "train"):  # kept-apart ones first
+        folder = fonts / row["package"]
+        pieces: OrderedDict[str, list[tuple[str, str, float]]] = OrderedDict()
+        families: dict[str, str] = {}
+        for path in sorted(folder.glob("*")):
+            parts = _SUBSET.match(path.stem)
+            if row["registry"] == "npm" and (parts is None or path.suffix != ".woff2"):
+                continue
+            key = f"{parts['family']}-{parts['weight']}-{parts['style']}" if parts else path.stem
+            if parts and parts["weight"] not in ("300", "400", "500", "700", "900"):
+                continue
+            try:
+                known, height, family = characters_of(path)
+            except Exception as error:  # fonts come from many hands; one bad file is left out
+                click.echo(f"left out {path.name}: {error}", err=True)
+                continue
+            if height < 0 or len(known) < 40 and not parts or len(known) < 2:
+                continue
+            pieces.setdefault(key, []).append((f"{row['package']}/{path.name}", known, height))
+            families[key] = family
+        for key, files in pieces.items():
+            heights = [height for _, _, height in files if height > 0]
+            everything = set("".join(known for _, known, _ in files))
+            if not heights or not ({"a", "e", "n"} <= everything or {"а", "е"} <= everything
+                                   or {"α", "ε"} <= everything):
+                continue
+            files.sort(key=lambda file: -len(file[1]))
+            family = plain_name(families[key])
+            split = row["split"]
+            if split != "train":
+                apart[family] = split
+            else:
+                split = apart.get(family, "train")
+            found.append(Face(family, row["class"], split, tuple(f for f, _, _ in files),
+                              tuple(k for _, k, _ in files), heights[0]))
+    return found
+
+
+def save_faces(faces: list[Face], path: Path) -> None:
+    """Write the index of faces."""
+    path.write_text(json.dumps([[f.family, f.group, f.split, f.files, f.characters, f.x_height]
+                                for f in faces], ensure_ascii=False), encoding="utf-8")
+
+
+def load_faces(path: Path, split: str) -> list[Face]:
+    """Read the faces of one split."""
+    rows = json.loads(path.read_text(encoding="utf-8"))
+    return [Face(a, b, c, tuple(d), tuple(e), f) for a, b, c, d, e, f in rows if c == split]
+
+
+class GlyphDrawer:
+    """Draws the glyphs of one face at one size, and remembers them."""
+
+    def __init__(self, face: Face, fonts: Path, x_height_px: float) -> None:
+        self.size_px = max(6, round(x_height_px / face.x_height))
+        self.x_height_px = face.x_height * self.size_px
+        self._fonts = [_open(str(fonts / name), self.size_px) for name in face.files]
+        self._file_of = {}
+        for number in reversed(range(len(face.files))):
+            for character in face.characters[number]:
+                self._file_of[character] = number
+        self._masks: dict[str, tuple[NDArray[np.uint8], int, int, float]] = {}
+        self._kerning: dict[str, float] = {}
+
+    def holds(self, text: str) -> bool:
+        """Return whether every character of `text` can be drawn."""
+        return all(character in self._file_of for character in text)
+
+    def glyph(self, cluster: str) -> tuple[NDArray[np.uint8], int, int, float]:
+        """Return mask (H, W), left and top of the mask from the origin, and advance."""
+        known = self._masks.get(cluster)
+        if known is None:
+            font = self._fonts[self._file_of[cluster[0]]]
+            mask, (left, top) = font.getmask2(cluster, mode="L", anchor="ls")
+            array = np.asarray(mask, dtype=np.uint8).reshape(mask.size[1], mask.size[0])
+            known = (array, int(left), int(top), float(font.getlength(cluster)))
+            self._masks[cluster] = known
+        return known
+
+    def kerning(self, left: str, right: str) -> float:
+        """Return how far `right` moves towards `left`, in pixels (mostly negative or zero)."""
+        pair = left[-1] + right[0]
+        known = self._kerning.get(pair)
+        if known is None:
+            number = self._file_of[left[-1]]
+            known = 0.0
+            if self._file_of[right[0]] == number and " " not in pair:
+                font = self._fonts[number]
+                known = float(font.getlength(pair)) - float(font.getlength(pair[0])) \
+                    - float(font.getlength(pair[1]))
+            self._kerning[pair] = known
+        return known
+
+    def clusters(self, text: str, ligatures: bool) -> list[str]:
+        """Return `text` cut into what is drawn as one glyph."""
+        if not ligatures or "f" not in text:
+            return list(text)
+        found, at = [], 0
+        while at < len(text):
+            for ligature in _LIGATURES:
+                if text.startswith(ligature, at):
+                    found.append(ligature)
+                    at += len(ligature)
+                    break
+            else:
+                found.append(text[at])
+                at += 1
+        return found
+
+
+@lru_cache(maxsize=600)
+def _open(path: str, size: int) -> ImageFont.FreeTypeFont:
+    return ImageFont.truetype(path, size)
+
+
+@click.command()
+@click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+@click.option("--lists", type=click.Path(path_type=Path, exists=True), default=Path("training"))
+def main(data: Path, lists: Path) -> None:
+    """Index the fonts below DATA/fonts."""
+    faces = index_faces(data / "fonts", read_table(lists / "fonts.tsv"))
+    save_faces(faces, data / "faces.json")
+    for split in ("train", "test", "demo"):
+        chosen = [face for face in faces if face.split == split]
+        click.echo(f"{split}: {len(chosen)} faces of {len({f.family for f in chosen})} families")
+
+
+if __name__ == "__main__":
+    main()

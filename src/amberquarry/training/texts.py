@@ -1,0 +1,269 @@
+"""Draw the text of a training line: running text, loose words, and what stands in tables.
+
+Real pages hold amounts, dates, codes and references besides sentences. Each kind has its
+function here; `sample_text` picks one by weight.
+"""
+
+from __future__ import annotations
+
+import random
+import re
+import string
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from amberquarry.reading.characters import ALPHABET
+
+LANGUAGE_WEIGHTS = {
+    "en": 30, "de": 8, "fr": 8, "es": 6, "it": 6, "pt": 4, "nl": 3, "pl": 4, "cs": 3, "da": 2,
+    "sv": 2, "nb": 2, "fi": 2, "hu": 2, "ro": 2, "tr": 3, "ca": 1, "hr": 1, "sl": 1, "sk": 1,
+    "lt": 1, "lv": 1, "el": 7, "ru": 9, "uk": 3, "bg": 2, "sr": 2, "mk": 1, "be": 1,
+}
+_QUOTES = [('"', '"'), ("“", "”"), ("„", "“"), ("«", "»"), ("‘", "’"), ("'", "'"), ("»", "«"),
+           ("„", "”"), ("‹", "›")]
+_MARKS = [".", ",", ";", ":", "?", "!", "...", ".", ",", " –", " —", ")", "’s", "-"]
+_RARE = [c for c in ALPHABET if not c.isalnum() and c not in string.ascii_letters + " .,-"]
+_MONTHS = "January February March April May June July August September October November " \
+          "December Jan. Feb. Mar. Apr. Aug. Sept. Oct. Nov. Dec. Januar Mai Juni mars avril " \
+          "août gennaio febbraio марта июля августа".split()
+_UNITS = "km m cm mm kg g mg l ml °C °F K Hz kHz MHz V mV A W kW kWh Pa hPa bar mol s ms min h " \
+         "px pt dpi € $ £ % ‰ m² m³ km² ft in lb oz N J eV dB".split()
+
+
+@dataclass(frozen=True, slots=True)
+class Corpus:
+    """Paragraphs and words by language."""
+
+    paragraphs: dict[str, list[str]]
+    words: dict[str, list[str]]
+
+    @classmethod
+    def load(cls, folder: Path) -> Corpus:
+        """Read what `training.corpus` wrote."""
+        paragraphs, words = {}, {}
+        for path in sorted(folder.glob("*.words")):
+            words[path.stem] = path.read_text(encoding="utf-8").split("\n")[:-1]
+            lines = path.with_suffix(".txt").read_text(encoding="utf-8").split("\n")[:-1]
+            if lines:
+                paragraphs[path.stem] = lines
+        return cls(paragraphs, words)
+
+
+def _language(chance: random.Random, among: dict[str, list[str]]) -> str:
+    names = [name for name in LANGUAGE_WEIGHTS if name in among]
+    return chance.choices(names, [LANGUAGE_WEIGHTS[name] for name in names])[0]
+
+
+def running(corpus: Corpus, chance: random.Random, length: int) -> str:
+    """Return a piece of a paragraph that starts at a word."""
+    paragraph = chance.choice(corpus.paragraphs[_language(chance, corpus.paragraphs)])
+    start = chance.randrange(max(1, len(paragraph) - length))
+    if start:
+        start = paragraph.find(" ", start) + 1
+    end = start + length
+    if end < len(paragraph) and chance.random() < 0.9:
+        end = max(paragraph.rfind(" ", start, end), start + 2)
+    text = paragraph[start:end]
+    if chance.random() < 0.08 and text[-1:].isalpha():
+        text += "-"
+    return text
+
+
+def loose_words(corpus: Corpus, chance: random.Random, length: int) -> str:
+    """Return words that make no sentence, with marks, quotes and brackets."""
+    words = corpus.words[_language(chance, corpus.words)]
+    parts: list[str] = []
+    while sum(map(len, parts)) + len(parts) < length:
+        word = chance.choice(words)
+        draw = chance.random()
+        if draw < 0.12:
+            word = word.capitalize()
+        elif draw < 0.18:
+            word = word.upper()
+        draw = chance.random()
+        if draw < 0.15:
+            word += chance.choice(_MARKS)
+        elif draw < 0.19:
+            left, right = chance.choice(_QUOTES)
+            word = left + word + right
+        elif draw < 0.22:
+            word = "(" + word + ")"
+        elif draw < 0.25:
+            word += chance.choice("-/–&") + chance.choice(words)
+        elif draw < 0.29:
+            word = number(chance)
+        elif draw < 0.31:
+            word += chance.choice("¹²³⁴*†‡§⁵⁶")
+        parts.append(word)
+    return " ".join(parts)
+
+
+def number(chance: random.Random) -> str:
+    """Return a number in one of the ways that numbers are printed."""
+    digits = "".join(chance.choice("0123456789") for _ in range(chance.choice([1, 1, 2, 2, 3, 4])))
+    draw = chance.random()
+    if draw < 0.35:
+        return digits
+    if draw < 0.6:
+        return digits + chance.choice(".,") + "".join(
+            chance.choice("0123456789") for _ in range(chance.choice([1, 2, 2, 3, 4])))
+    if draw < 0.75:
+        separator = chance.choice(",. ’'")
+        tail = separator + f"{chance.randrange(1000):03d}"
+        if chance.random() < 0.4:
+            tail += ("," if separator != "," else ".") + f"{chance.randrange(100):02d}"
+        return digits[:3] + tail
+    if draw < 0.85:
+        return chance.choice(["-", "–", "+", "±", "<", ">", "~", "≈", "≤", "≥", "×"]) + digits
+    if draw < 0.92:
+        return digits + chance.choice("½¼¾⅓⅔⅛")
+    return digits + chance.choice(["×10⁻³", "e-05", "E+03", "×10⁶", "·10²", "%", "°", "′", "k"])
+
+
+def amount(chance: random.Random) -> str:
+    """Return an amount of money or a measure with its unit."""
+    if chance.random() < 0.5:
+        sign = chance.choice(["$", "€", "£", "¥", "USD ", "EUR ", "CHF ", "Fr. ", "¢", "₽"])
+        value = f"{chance.uniform(0, 10 ** chance.randrange(1, 6)):,.2f}"
+        if chance.random() < 0.3:
+            value = value.replace(",", "_").replace(".", ",").replace("_", ".")
+        text = sign + value if chance.random() < 0.6 else f"{value} {sign.strip()}"
+        return f"({text})" if chance.random() < 0.1 else text
+    return number(chance) + chance.choice([" ", ""]) + chance.choice(_UNITS)
+
+
+def date(chance: random.Random) -> str:
+    """Return a date or a time of day."""
+    day, month, year = chance.randint(1, 31), chance.randint(1, 12), chance.randint(1780, 2049)
+    draw = chance.randrange(8)
+    if draw == 0:
+        return f"{year}-{month:02d}-{day:02d}"
+    if draw == 1:
+        return f"{day:02d}.{month:02d}.{year}"
+    if draw == 2:
+        return f"{day}/{month}/{year % 100:02d}"
+    if draw == 3:
+        return f"{day} {chance.choice(_MONTHS)} {year}"
+    if draw == 4:
+        return f"{chance.choice(_MONTHS)} {day}, {year}"
+    if draw == 5:
+        return f"{chance.randrange(24):02d}:{chance.randrange(60):02d}"
+    if draw == 6:
+        return f"{chance.randrange(1, 13)}.{chance.randrange(60):02d} {chance.choice(['a.m.', 'pm'])}"
+    return f"{year}–{chance.randrange(100):02d}"
+
+
+def code(chance: random.Random) -> str:
+    """Return a part number, reference, address on the net or a line of a program."""
+    letters, digits = string.ascii_uppercase, string.digits
+    draw = chance.randrange(9)
+    if draw == 0:
+        return "".join(chance.choice(letters + digits) for _ in range(chance.randint(4, 12)))
+    if draw == 1:
+        return "-".join("".join(chance.choice(digits + "ABX") for _ in range(chance.randint(2, 5)))
+                        for _ in range(chance.randint(2, 4)))
+    if draw == 2:
+        word = "".join(chance.choice(string.ascii_lowercase) for _ in range(chance.randint(3, 9)))
+        return f"{word}{chance.choice(['.', '_', ''])}{chance.choice('abcxyz')}@{word[:5]}.example"
+    if draw == 3:
+        word = "".join(chance.choice(string.ascii_lowercase) for _ in range(chance.randint(4, 9)))
+        return f"http{chance.choice(['', 's'])}://{chance.choice(['www.', ''])}{word}.example/{word[::-1]}"
+    if draw == 4:
+        return f"[{chance.randrange(1, 99)}]" if chance.random() < 0.5 else \
+            f"({chance.randrange(1, 30)}{chance.choice(['', '.', 'a', '.1'])})"
+    if draw == 5:
+        return ".".join(str(chance.randrange(1, 20)) for _ in range(chance.randint(2, 4)))
+    if draw == 6:
+        name = "".join(chance.choice(string.ascii_lowercase + "_") for _ in range(chance.randint(2, 8)))
+        return chance.choice([f"{name}({chance.choice('xynij')})", f"{name} = {number(chance)};",
+                              f"if ({name} == {chance.randrange(10)}) {{", f"#{name}", f"<{name}>",
+                              f"--{name}={chance.randrange(9)}", f"{name}[i] += {name[::-1]}",
+                              f'"{name}": {chance.randrange(99)},', f"${name}", f"/{name}/{name[::-1]}"])
+    if draw == 7:
+        return "+" + " ".join("".join(chance.choice(digits) for _ in range(chance.randint(2, 4)))
+                              for _ in range(chance.randint(2, 5)))
+    roman = chance.choice("i ii iii iv v vi vii viii ix x xi xii xiv xix I II III IV V VI IX XII".split())
+    return chance.choice([roman, roman + ".", f"({roman})", f"§ {chance.randrange(1, 300)}",
+                          f"No. {chance.randrange(999)}", f"№ {chance.randrange(999)}",
+                          f"p. {chance.randrange(999)}", f"pp. {chance.randrange(99)}–{chance.randrange(999)}",
+                          f"Fig. {chance.randrange(30)}", f"vol. {roman}"])
+
+
+def formula(chance: random.Random) -> str:
+    """Return inline mathematics as far as it stands on one level."""
+    greek = "αβγδεθλμνξπρστφχψωΔΓΣΩΛ"
+    name = lambda: chance.choice("abcdfghijkmnpqrstuvxyzABCEFHKLMNPRSTVX" + greek)  # noqa: E731
+    parts = [name()]
+    for _ in range(chance.randint(1, 5)):
+        parts.append(chance.choice(["=", "+", "–", "<", ">", "≤", "≥", "≈", "∈", "→", "≠", "×", "·",
+                                    "/", "∼", "⊂", "∝", "≡", "±", "∧", "⊕", "∞", "|"]).replace("∼", "~"))
+        parts.append(chance.choice([name(), number(chance), f"{name()}({name()})", f"{name()}²",
+                                    f"{name()}₁", f"√{name()}", f"∑{name()}", f"∂{name()}",
+                                    f"{name()}₀", f"({name()}, {name()})", f"{name()}′", f"∇{name()}"]))
+    return (" " if chance.random() < 0.7 else "").join(parts)
+
+
+def cells(corpus: Corpus, chance: random.Random, length: int) -> str:
+    """Return what stands in one or a few cells of a table or form."""
+    makers: list[Callable[[random.Random], str]] = [number, number, number, amount, amount, date, code]
+    parts: list[str] = []
+    while True:
+        if chance.random() < 0.25:
+            parts.append(chance.choice(corpus.words[_language(chance, corpus.words)]))
+        else:
+            parts.append(chance.choice(makers)(chance))
+        if sum(map(len, parts)) >= length:
+            return " ".join(parts)
+
+
+def odd_string(chance: random.Random, length: int) -> str:
+    """Return characters drawn from the whole alphabet, so that the rare ones are seen."""
+    pools = [ALPHABET, _RARE, string.punctuation, string.ascii_letters + string.digits]
+    pool = chance.choice(pools)
+    return re.sub(r" +", " ", "".join(chance.choice(pool) for _ in range(max(1, length // 2))))
+
+
+def vary(text: str, chance: random.Random) -> str:
+    """Return `text` with the variations of print: capitals, quotes, rare signs, old s."""
+    draw = chance.random()
+    if draw < 0.07:
+        text = text.upper()
+    elif draw < 0.09:
+        text = text.title()
+    elif draw < 0.10:
+        text = re.sub(r"s(?=\w)", "ſ", text)
+    if '"' in text and chance.random() < 0.6:
+        left, right = chance.choice(_QUOTES[1:])
+        text = re.sub(r'"([^"]*)"?', rf"{left}\1{right}", text)
+    if chance.random() < 0.3:
+        text = text.replace("'", "’")
+    if chance.random() < 0.3:
+        text = text.replace(" - ", chance.choice([" – ", " — ", "—"])).replace(" -- ", " – ")
+    if chance.random() < 0.08:
+        words = text.split(" ")
+        at = chance.randrange(len(words))
+        words[at] += chance.choice(["", " "]) + chance.choice(_RARE)
+        text = " ".join(words)
+    if chance.random() < 0.05:
+        text = chance.choice(["• ", "– ", "— ", "* ", "■ ", "1. ", "2) ", "(a) ", "□ ", "☐ ", "☒ ", "● ",
+                              "▪ ", "→ ", "III. ", "a) ", "3.1 ", "† "]) + text
+    if chance.random() < 0.02:
+        text += " " + "." * chance.randint(4, 20) + " " + str(chance.randrange(400))
+    return text
+
+
+def sample_text(corpus: Corpus, chance: random.Random, length: int) -> str:
+    """Return a line of about `length` characters, of a kind picked by weight."""
+    draw = chance.random()
+    if draw < 0.58:
+        text = running(corpus, chance, length)
+    elif draw < 0.74:
+        text = loose_words(corpus, chance, length)
+    elif draw < 0.90:
+        text = cells(corpus, chance, length)
+    elif draw < 0.94:
+        text = formula(chance)
+    else:
+        text = odd_string(chance, length)
+    return re.sub(r" +", " ", vary(text, chance)).strip()
