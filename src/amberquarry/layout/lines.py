@@ -14,9 +14,10 @@ from amberquarry.layout.components import Components
 _COARSE = 4  # grouping works on a raster of blocks of this many pixels
 _REACH = 0.65  # letters look this far to each side for neighbours, in their own heights
 _CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
-# least width and length of the white between columns, in letters: the narrower, the longer
-_GUTTERS = ((1.15, 13.0), (2.4, 6.5))
-_WIDEST_SPACE = 3.2  # within a line, in letters
+# least width and length of the white between columns, in letters, and how many lines it must part:
+# the narrower, the longer
+_GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+_WIDEST_SPACE = 5.0  # within a line, in letters
 
 
 @dataclass(slots=True)
@@ -80,20 +81,21 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
         drawn[int(box.y0) // _COARSE:int(box.y1) // _COARSE,
               int(box.x0) // _COARSE:int(box.x1) // _COARSE] = 1
     gutters: list[Box] = []
-    for width, length in _GUTTERS:
+    for width, length, least in _GUTTERS:
         wide = max(2, round(width * letter / _COARSE))
         long = max(4, round(length * letter / _COARSE))
         white = cv2.morphologyEx(1 - drawn, cv2.MORPH_OPEN, np.ones((long, wide), np.uint8),
                                  borderType=cv2.BORDER_CONSTANT, borderValue=0)
         count, _, boxes, _ = cv2.connectedComponentsWithStats(white, connectivity=4)
         for number in range(1, count):
-            gutters.extend(_strips(white, boxes[number][:4].tolist(), drawn, long))
+            gutters.extend(_strips(white, boxes[number][:4].tolist(), drawn, long,
+                                   rows=least * 1.5 * letter / _COARSE))
     return gutters
 
 
-def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8],
-            long: int) -> list[Box]:
-    """Return the strips of one white region that have text on both sides over enough rows."""
+def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8], long: int,
+            rows: float) -> list[Box]:
+    """Return the strips of one white region with text on both sides over at least `rows` rows."""
     x, y, w, h = box
     part = white[y:y + h, x:x + w]
     # columns of the region that are white over long stretches, in runs of equal extent
@@ -109,16 +111,16 @@ def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8],
                 and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]:
             column += 1
         middle = (first + column) // 2
-        rows = np.flatnonzero(part[:, middle])
-        breaks = np.flatnonzero(np.diff(rows) > 1)
-        for run in np.split(rows, breaks + 1):
+        free = np.flatnonzero(part[:, middle])
+        breaks = np.flatnonzero(np.diff(free) > 1)
+        for run in np.split(free, breaks + 1):
             if len(run) < long:
                 continue
             y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
             x0, x1 = x + first, x + column + 1
-            beside_left = drawn[y0:y1, :x0].any(1)
-            beside_right = drawn[y0:y1, x1:].any(1)
-            if beside_left.mean() > 0.25 and beside_right.mean() > 0.25:
+            both = np.flatnonzero(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
+            if len(both) >= rows:
+                y0, y1 = y0 + int(both[0]), y0 + int(both[-1]) + 1
                 strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
         column += 1
     return strips
@@ -127,8 +129,7 @@ def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8],
 def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[TextLine]:
     """Return the text lines, each with its pieces, base line and x-height, in no set order."""
     core = core_letters(found, letter)
-    dash = found.usable & ~core & (found.width >= 0.5 * letter) & (found.height >= 0.04 * letter)
-    seeds = core | dash
+    seeds = core.copy()
     if not seeds.any():
         return []
     raster = _raster(found, seeds, letter, whole=False)
@@ -141,6 +142,8 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
     columns = np.clip(((found.left[index] + found.right[index]) // 2) // _COARSE, 0,
                       raster.shape[1] - 1)
     group = groups[rows, columns]
+    cut = group == 0  # a gutter runs through the piece: it stands for itself
+    group[cut] = groups.max() + 1 + np.arange(int(cut.sum()))
     order = np.argsort(group, kind="stable")
     cuts = np.flatnonzero(np.diff(group[order])) + 1
     lines = []
@@ -155,6 +158,7 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
             lines.append(line)
     lines = join_segments(lines, found, core, gutters)
     attach_marks(lines, found, seeds)
+    lines.extend(lone_dashes(lines, found, letter))
     settle_x_heights(lines)
     return [line for line in lines if _is_text(line, found, letter)]
 
@@ -234,8 +238,12 @@ def join_segments(lines: list[TextLine], found: Components, core: NDArray[np.boo
     end = np.array([line.baseline_at(line.box.x1) for line in lines])
     gap = x0[None, :] - x1[:, None]  # from the end of a row's line to the start of a column's
     larger = np.maximum(size[None, :], size[:, None])
-    alike = (size[None, :] / size[:, None] > 0.62) & (size[None, :] / size[:, None] < 1.6)
-    level = np.abs(start[None, :] - end[:, None]) < 0.35 * larger
+    ratio = size[None, :] / size[:, None]
+    # a few figures or marks tell little of the size of type
+    few = np.array([len(line.pieces) <= 5 for line in lines])
+    slack = few[None, :] | few[:, None]
+    alike = np.where(slack, (ratio > 0.4) & (ratio < 2.5), (ratio > 0.62) & (ratio < 1.6))
+    level = np.abs(start[None, :] - end[:, None]) < np.where(slack, 0.5, 0.35) * larger
     fits = (gap > -0.5 * larger) & (gap < _WIDEST_SPACE * larger) & alike & level \
         & (x0[None, :] > x0[:, None])
     x = (x0[None, :] + x1[:, None]) / 2
@@ -270,13 +278,14 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
     marks = np.flatnonzero(found.usable & ~seeds)
     if len(marks) == 0:
         return
-    x = (found.left[marks] + found.right[marks]) / 2
+    left, right = found.left[marks], found.right[marks]
+    x = (left + right) / 2
     y = (found.top[marks] + found.bottom[marks]) / 2
     nearest = np.full(len(marks), np.inf)
     owner = np.full(len(marks), -1)
     for number, line in enumerate(lines):
         size = line.x_height
-        inside = np.flatnonzero((x > line.box.x0 - 0.9 * size) & (x < line.box.x1 + 1.1 * size)
+        inside = np.flatnonzero((right > line.box.x0 - 1.2 * size) & (left < line.box.x1 + 1.8 * size)
                                 & (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size))
         if len(inside) == 0:
             continue
@@ -293,6 +302,30 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
         line.box = Box(float(found.left[pieces].min()), float(found.top[pieces].min()),
                        float(found.right[pieces].max()), float(found.bottom[pieces].max()))
+
+
+def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
+    """Return dashes that stand alone at the height of a line's middle, as in cells of tables."""
+    if not lines:
+        return []
+    owned = np.zeros(len(found.area), bool)
+    for line in lines:
+        owned[line.pieces] = True
+    free = np.flatnonzero(found.usable & ~owned & (found.width >= 0.5 * letter)
+                          & (found.width <= 2.5 * letter) & (found.height < 0.4 * letter))
+    dashes = []
+    for piece in free.tolist():
+        x = (found.left[piece] + found.right[piece]) / 2
+        y = (found.top[piece] + found.bottom[piece]) / 2
+        for line in lines:
+            gap = max(line.box.x0 - x, x - line.box.x1)
+            if gap < 30 * letter and 0.3 < (line.baseline_at(x) - y) / line.x_height < 0.9:
+                box = Box(*(float(edge[piece]) for edge in (found.left, found.top, found.right,
+                                                            found.bottom)))
+                dashes.append(TextLine(box, np.array([piece]), np.array([line.baseline_at(x)]),
+                                       line.x_height))
+                break
+    return dashes
 
 
 def settle_x_heights(lines: list[TextLine]) -> None:
@@ -329,7 +362,7 @@ def _is_text(line: TextLine, found: Components, letter: float) -> bool:
     width = found.width[line.pieces]
     if len(line.pieces) == 1:
         tall, wide = int(height[0]), int(width[0])
-        if tall < 0.35 * letter and not 0.6 * letter < wide < 3 * letter:
+        if tall < 0.35 * letter and not 0.45 * letter < wide < 3 * letter:
             return False
         if wide > 4 * letter and tall > 1.5 * letter:
             return False

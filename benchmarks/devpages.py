@@ -1,0 +1,248 @@
+"""Development pages: real text-layer documents, rendered, scanned in three levels, read, scored.
+
+    python benchmarks/devpages.py build --data DATA     fetch packages, choose pages, write pages
+    python benchmarks/devpages.py score --data DATA --split inspect
+
+Pages are drawn once by seed; whole documents (with their translations) belong to one split.
+"""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import json
+import multiprocessing
+import random
+import re
+import subprocess
+import time
+from collections import defaultdict
+from pathlib import Path
+from typing import Any
+
+import click
+import numpy as np
+import pypdfium2 as pdfium
+from amberquarry.demo.scanner import LEVELS, scan_page
+from textlayer import page_truth
+
+from amberquarry import Page, Settings, read_page
+from amberquarry.formats.records import page_from_record
+from amberquarry.scoring import PageScore, score_page, total
+
+HERE = Path(__file__).parent
+PACKAGES = """r-cran-survival r-cran-zoo r-cran-rrcov r-cran-robustbase r-cran-vcd r-cran-strucchange
+    r-cran-expm r-cran-msm libsuitesparse-doc glpk-doc pari-doc debian-refcard maint-guide
+    texlive-lang-cyrillic texlive-lang-portuguese texlive-lang-french texlive-humanities-doc""".split()
+SPLITS = ("train", "inspect", "score")
+PAGES_OF_SPLIT = {"train": 60, "inspect": 60, "score": 90}
+MOST_OF_DOCUMENT = 3
+DPI = 300.0
+SEED = 20_261
+_LANGUAGE = {"texlive-lang-cyrillic": "ru", "texlive-lang-french": "fr",
+             "texlive-lang-portuguese": "pt"}
+
+
+def fetch(folder: Path) -> None:
+    """Download and unpack the packages (nothing is installed)."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for package in PACKAGES:
+        if (folder / package).exists():
+            continue
+        subprocess.run(["apt-get", "download", "-qq", package], cwd=folder, check=True)
+        for archive in folder.glob("*.deb"):
+            subprocess.run(["dpkg", "-x", archive.name, package], cwd=folder, check=True)
+            archive.unlink()
+
+
+def left_out() -> set[tuple[str, str]]:
+    """Return documents of the packages that no one develops or measures on."""
+    rows = (HERE / "left_out.tsv").read_text(encoding="utf-8").splitlines()[1:]
+    return {tuple(row.split("\t")) for row in rows if row}  # type: ignore[misc]
+
+
+def group_of(package: str, name: str) -> str:
+    """Return the name under which a document and its translations stand together."""
+    if package == "debian-refcard":
+        return "debian-refcard/refcard"
+    return f"{package}/{re.sub(r'[-_.](en|es|fr|pt|pt-BR|ru|de|it|a4|lt|eng|rus|fra)$', '', name)}"
+
+
+def split_of(group: str) -> str:
+    """Return the split of a group of documents, by its name alone."""
+    if group == "debian-refcard/refcard":  # many columns in many languages: kept for scoring
+        return "score"
+    return SPLITS[hashlib.sha256(group.encode()).digest()[0] % 3]
+
+
+def language_of(package: str, name: str) -> str:
+    """Return the language that a document's name tells, en by default."""
+    found = re.search(r"[-_]([a-z]{2})(?:[-_][A-Z]{2})?(?:-a4)?$", name)
+    if found and found[1] not in ("nf", "mf", "lt", "ml"):
+        return found[1]
+    return _LANGUAGE.get(package, "en")
+
+
+def documents(folder: Path) -> list[tuple[str, str, Path]]:
+    """Return package, name and path of every PDF that may be used."""
+    out = []
+    keep = left_out()
+    for package in PACKAGES:
+        for path in sorted((folder / package).rglob("*.pdf*")):
+            name = path.name.removesuffix(".gz").removesuffix(".pdf")
+            if path.is_file() and not path.is_symlink() and (package, name) not in keep:
+                out.append((package, name, path))
+    return out
+
+
+@click.group()
+def main() -> None:
+    """Build and score development pages."""
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path), required=True)
+def build(data: Path) -> None:
+    """Choose pages by seed, render and scan them, and write their truth."""
+    fetch(data / "devpk")
+    out = data / "devpages"
+    chance = random.Random(SEED)
+    found = documents(data / "devpk")
+    chance.shuffle(found)
+    counts: dict[str, int] = defaultdict(int)
+    of_group: dict[str, int] = defaultdict(int)
+    chosen: list[dict[str, Any]] = []
+    for package, name, path in found:
+        group = group_of(package, name)
+        split = split_of(group)
+        most = 30 if group.startswith("debian-refcard") else 2 * MOST_OF_DOCUMENT
+        if counts[split] >= PAGES_OF_SPLIT[split] or of_group[group] >= most:
+            continue
+        raw = path.read_bytes()
+        try:
+            pdf = pdfium.PdfDocument(gzip.decompress(raw) if path.suffix == ".gz" else raw)
+        except (pdfium.PdfiumError, OSError):
+            continue
+        indices = chance.sample(range(len(pdf)), min(len(pdf), 12))
+        taken = 0
+        for index in indices:
+            if taken >= (1 if group.startswith("debian-refcard") else MOST_OF_DOCUMENT) \
+                    or counts[split] >= PAGES_OF_SPLIT[split]:
+                break
+            page = pdf[index]
+            clean = np.array(page.render(scale=DPI / 72, grayscale=True).to_numpy())
+            clean = clean[:, :, 0] if clean.ndim == 3 else clean
+            if clean.size > 20_000_000:
+                continue
+            blocks = page_truth(page, clean, DPI)
+            if blocks is None:
+                continue
+            key = f"{package}_{name}_{index + 1}"
+            columns = "multi" if "refcard" in name or "quickref" in name or "cheat" in name else "single"
+            for level in LEVELS:
+                scan = scan_page(clean, level, int(hashlib.sha256(f"{key}{level}".encode()).hexdigest()[:8], 16))
+                target = out / split / level / f"{key}{scan.suffix}"
+                target.parent.mkdir(parents=True, exist_ok=True)
+                target.write_bytes(scan.data)
+                record = {"document": target.name, "page": 1, "width": scan.size[0],
+                          "height": scan.size[1], "dpi": [scan.dpi, scan.dpi], "blocks": blocks}
+                moved = move_record(record, scan.matrix)
+                target.with_suffix(".json").write_text(json.dumps(moved), encoding="utf-8")
+            chosen.append({"split": split, "key": key, "package": package, "document": name,
+                           "page": index + 1, "columns": columns,
+                           "language": language_of(package, name),
+                           "sha256": hashlib.sha256(raw).hexdigest()})
+            counts[split] += 1
+            of_group[group] += 1
+            taken += 1
+    chosen.sort(key=lambda row: (row["split"], row["key"]))
+    text = "\n".join("\t".join(str(row[k]) for k in row) for row in chosen)
+    (HERE / "devpages.tsv").write_text("\t".join(chosen[0]) + "\n" + text + "\n", encoding="utf-8")
+    click.echo(dict(counts))
+
+
+def move_record(record: dict[str, Any], matrix: np.ndarray) -> dict[str, Any]:
+    """Return a page record with all boxes moved by an affine."""
+
+    def move(box: list[float]) -> list[float]:
+        x0, y0, x1, y1 = box
+        points = np.array([[x0, y0, 1], [x1, y0, 1], [x1, y1, 1], [x0, y1, 1]]) @ matrix.T
+        return [round(float(v), 1) for v in (*points.min(0), *points.max(0))]
+
+    blocks = []
+    for block in record["blocks"]:
+        lines = [{**line, "box": move(line["box"]),
+                  "words": [{**word, "box": move(word["box"])} for word in line["words"]]}
+                 for line in block["lines"]]
+        blocks.append({**block, "box": move(block["box"]), "lines": lines})
+    return {**record, "blocks": blocks}
+
+
+def read_one(path: str) -> tuple[str, PageScore, float, Page | None]:
+    """Return the score of one development page and the seconds that it took."""
+    import cv2
+
+    cv2.setNumThreads(1)
+    truth = page_from_record(json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8")))
+    began = time.perf_counter()
+    try:
+        page = read_page(path, settings=Settings())
+    except Exception as error:  # a page that fails counts as all wrong
+        click.echo(f"{path}: {error!r}", err=True)
+        page = None
+    return path, score_page(page, truth), time.perf_counter() - began, None
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+@click.option("--split", type=click.Choice(SPLITS), default="inspect", show_default=True)
+@click.option("--level", "levels", multiple=True, type=click.Choice(LEVELS), default=LEVELS)
+@click.option("--most", default=0, help="Only so many pages of each level.")
+@click.option("--jobs", default=2, show_default=True)
+@click.option("--worst", default=0, help="Also list so many of the worst pages of each level.")
+@click.option("--out", type=click.Path(path_type=Path), help="Write the table as JSON lines too.")
+def score(data: Path, split: str, levels: tuple[str, ...], most: int, jobs: int, worst: int,
+          out: Path | None) -> None:
+    """Read the pages of a split and print a table."""
+    facts = {}
+    for row in (HERE / "devpages.tsv").read_text(encoding="utf-8").splitlines()[1:]:
+        fields = row.split("\t")
+        facts[fields[1]] = {"columns": fields[5], "language": fields[6]}
+    click.echo(f"{'level':8} {'pages of':16} {'n':>3} {'CER':>6} {'any':>6} {'WER':>6} {'boxF1':>6} "
+               f"{'wordF1':>6} {'order':>6} {'tau':>6} {'s/page':>6}")
+    rows = []
+    for level in levels:
+        paths = sorted(str(p) for p in (data / "devpages" / split / level).glob("*")
+                       if p.suffix != ".json")
+        if most:
+            paths = random.Random(3).sample(paths, min(most, len(paths)))
+        with multiprocessing.get_context("spawn").Pool(jobs) as pool:
+            results = pool.map(read_one, paths, chunksize=1)
+        groups: dict[str, list[tuple[PageScore, float]]] = defaultdict(list)
+        for path, part, seconds, _ in results:
+            fact = facts[Path(path).stem]
+            english = fact["language"] == "en"
+            for name in ("all", f"{fact['columns']} column",
+                         "English single" if english and fact["columns"] == "single" else "",
+                         "" if english else "other languages"):
+                if name:
+                    groups[name].append((part, seconds))
+        for name, parts in sorted(groups.items()):
+            s = total(part for part, _ in parts)
+            line = [100 * (s.cer or 0), 100 * (s.cer_any_order or 0), 100 * (s.wer or 0),
+                    s.box_f1 or 0, s.word_f1 or 0, s.order or 0, s.tau or 0,
+                    sum(t for _, t in parts) / len(parts)]
+            click.echo(f"{level:8} {name:16} {len(parts):3} " + " ".join(
+                f"{v:6.2f}" if n < 3 or n == 7 else f"{v:6.3f}" for n, v in enumerate(line)))
+            rows.append({"split": split, "level": level, "pages": name, "n": len(parts), "values": line})
+        if worst:
+            for path, part, _, _ in sorted(results, key=lambda r: -r[1].errors_in_order / max(1, r[1].characters))[:worst]:
+                n = max(1, part.characters)
+                click.echo(f"   {100 * part.errors_in_order / n:6.1f} {100 * part.errors_any_order / n:6.1f} "
+                           f"order {part.neighbours_in_order / max(1, part.neighbours):.2f} {Path(path).name}")
+    if out:
+        out.write_text("".join(json.dumps(row) + "\n" for row in rows), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

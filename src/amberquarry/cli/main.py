@@ -1,0 +1,164 @@
+"""The `amberquarry` command."""
+
+from __future__ import annotations
+
+import functools
+import logging
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+from amberquarry.errors import QuarryError, RunFolderError, SettingsError
+from amberquarry.version import version
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+DONE, SOME_FAILED, WRONG_USAGE = 0, 1, 2
+
+
+def say_errors(command: F) -> F:
+    """Turn our errors into one line on standard error and an exit status, without a traceback."""
+
+    @functools.wraps(command)
+    def wrapped(*args: Any, **kwargs: Any) -> Any:
+        try:
+            return command(*args, **kwargs)
+        except (RunFolderError, SettingsError, FileNotFoundError, ValueError) as error:
+            click.echo(f"amberquarry: {error}", err=True)
+            sys.exit(WRONG_USAGE)
+        except (QuarryError, OSError) as error:
+            click.echo(f"amberquarry: {error}", err=True)
+            sys.exit(SOME_FAILED)
+        except KeyboardInterrupt:
+            click.echo("\namberquarry: stopped; the same command goes on from here", err=True)
+            sys.exit(130)
+
+    return wrapped  # type: ignore[return-value]
+
+
+class PageRange(click.ParamType):
+    """Pages as `7`, `3-12` or `5-`."""
+
+    name = "pages"
+
+    def convert(self, value: Any, param: click.Parameter | None,
+                ctx: click.Context | None) -> range | None:
+        """Return the range of page numbers; fails with a message that shows the form."""
+        if value is None or isinstance(value, range):
+            return value
+        first, dash, last = str(value).partition("-")
+        try:
+            start = int(first)
+            stop = int(last) if last else (1_000_000 if dash else start)
+        except ValueError:
+            self.fail(f"{value!r} is no range of pages; write 7, 3-12 or 5-", param, ctx)
+        if start < 1 or stop < start:
+            self.fail(f"{value!r} is no range of pages; they count from 1 upwards", param, ctx)
+        return range(start, stop + 1)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 96})
+@click.version_option(version(), prog_name="amberquarry")
+@click.option("--verbose", is_flag=True, help="Say more on standard error.")
+def main(verbose: bool) -> None:
+    """Turn scanned pages into structured text with a place for every word.
+
+    \b
+    amberquarry convert scans/ --out run     a folder to Markdown and JSON lines
+    amberquarry look page.png --out seen.png  a picture of what was seen
+    amberquarry score run truth.jsonl         how right it is, where truth is known
+    amberquarry demo                          all of this on the shipped collection
+    """
+    logging.basicConfig(level=logging.INFO if verbose else logging.ERROR, stream=sys.stderr,
+                        format="%(levelname)s %(name)s: %(message)s")
+
+
+@main.command()
+@click.argument("inputs", nargs=-1, required=True)
+@click.option("--out", type=click.Path(path_type=Path), required=True,
+              help="The run folder; a run that was stopped goes on.")
+@click.option("--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-.")
+@click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
+@click.option("--min-confidence", type=click.FloatRange(0, 1), default=None,
+              help="Leave out words read with less.  [default: 0]")
+@click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
+@click.option("--settings", "settings_file", type=click.Path(path_type=Path, dir_okay=False),
+              help="A TOML file of settings; options given here count more.")
+@say_errors
+def convert(inputs: tuple[str, ...], out: Path, pages: range | None, jobs: int | None,
+            min_confidence: float | None, characters: bool, settings_file: Path | None) -> None:
+    """Convert files, folders (searched through) and glob patterns into a run folder.
+
+    \b
+    amberquarry convert scans/ --out run
+    amberquarry convert 'letters/*.pdf' plan.tif --out run --pages 1-2 --jobs 4
+
+    Exit status: 0 all converted, 1 some files rejected or pages failed, 2 wrong usage.
+    """
+    from amberquarry.cli.convert import run_convert
+
+    sys.exit(run_convert(inputs, out, pages, jobs, min_confidence, characters, settings_file))
+
+
+@main.command()
+@click.argument("page_file", metavar="PAGE", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), help="The PNG to write.")
+@click.option("--page", default=1, type=click.IntRange(1), show_default=True,
+              help="Which page of a file with several.")
+@click.option("--show", default="regions,order,words", show_default=True,
+              help="Any of regions, order, lines, words, characters, parted by commas.")
+@click.option("--label", is_flag=True, help="Write text and confidence beside each box.")
+@click.option("--text", is_flag=True, help="Print the text of the page.")
+@say_errors
+def look(page_file: Path, out: Path | None, page: int, show: str, label: bool, text: bool) -> None:
+    """Draw what is seen on a page: regions, reading order, lines, words, characters.
+
+    Colours tell the confidence: teal from 0.95, green from 0.8, orange from 0.6, red below.
+
+    \b
+    amberquarry look scan.pdf --page 3 --out seen.png
+    amberquarry look scan.png --show words --label --out words.png
+    amberquarry look scan.png --text
+    """
+    from amberquarry.cli.look import run_look
+
+    run_look(page_file, out, page, show, label, text)
+
+
+@main.command()
+@click.argument("run", type=click.Path(path_type=Path))
+@click.argument("truth", type=click.Path(path_type=Path))
+@say_errors
+def score(run: Path, truth: Path) -> None:
+    """Measure RUN against TRUTH, a file of page records like pages.jsonl.
+
+    Records of the truth name their document by its identifier or by its source path, and may carry
+    a `class`; each class has its row.
+
+    \b
+    amberquarry score run truth.jsonl
+    """
+    from amberquarry.cli.score import run_score
+
+    run_score(run, truth)
+
+
+@main.command()
+@click.option("--out", type=click.Path(path_type=Path), default=Path("amberquarry-demo"),
+              show_default=True, help="Where files and results go.")
+@click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
+@click.option("--few", is_flag=True, help="Only a few pages, as a quick trial.")
+@say_errors
+def demo(out: Path, jobs: int | None, few: bool) -> None:
+    """Convert, score and draw the shipped collection, and say what to open.
+
+    \b
+    amberquarry demo
+    amberquarry demo --few --out /tmp/trial
+    """
+    from amberquarry.cli.demo import run_demo
+
+    sys.exit(run_demo(out, jobs, few))
