@@ -1,0 +1,66 @@
+"""The whole tour on the shipped collection."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+import click
+
+from amberquarry.cli.convert import convert_with_progress, summary_text
+from amberquarry.cli.look import run_look
+from amberquarry.cli.score import score_table
+from amberquarry.demo import COLLECTION, TRUTH
+from amberquarry.runs.folder import read_records
+from amberquarry.formats.records import dump
+from amberquarry.scoring import score_run
+from amberquarry.settings import Settings
+
+_FEW = ("instrument-notes.tif", "repair-slip-118.jpg", "letter-italian.tif", "damaged.pdf",
+        "locked.pdf", "rota.docx", "Thumbs.db", "storm-notice.png")
+_DRAWN = ("yearbook-1931.pdf", "station-log/page-9.jpg", "letter-italian.tif", "storm-notice.png",
+          "instrument-notes.tif")
+_EXPECTED_REJECTS = 3
+
+
+def run_demo(out: Path, jobs: int | None, few: bool) -> int:
+    """Copy the collection to `out`, convert, score and draw it, and return the exit status.
+
+    The three files that can't be used are part of the show: only other failures count.
+    """
+    scans, run, pictures = out / "scans", out / "run", out / "pictures"
+    for old in (scans, pictures):
+        shutil.rmtree(old, ignore_errors=True)
+    copy_collection(scans, few)
+    click.echo(f"$ amberquarry convert {scans} --out {run}")
+    summary = convert_with_progress((str(scans),), run, Settings(), jobs)
+    click.echo(summary_text(summary, run))
+    truth = TRUTH
+    with tempfile.TemporaryDirectory() as folder:
+        if few:
+            truth = Path(folder) / "truth.jsonl"
+            kept = [r for r in read_records(TRUTH) if r["document"] in _FEW]
+            truth.write_text("".join(dump(r) + "\n" for r in kept), encoding="utf-8")
+        click.echo(f"\n$ amberquarry score {run} {TRUTH}")
+        click.echo(score_table(score_run(run, truth)))
+    pictures.mkdir(parents=True)
+    click.echo("")
+    for name in _DRAWN:
+        path = scans / name
+        if path.exists():
+            target = pictures / f"{path.name}.png"
+            click.echo(f"$ amberquarry look {path} --out {target}")
+            run_look(path, target, 1, "regions,order,words", False, False)
+    click.echo(f"\nOpen {run / 'markdown'} for the text, {run / 'pages.jsonl'} for words with boxes,\n"
+               f"{pictures} for what was seen on some pages.")
+    return 0 if summary.rejected_count == _EXPECTED_REJECTS and not summary.failed_pages else 1
+
+
+def copy_collection(target: Path, few: bool = False) -> None:
+    """Copy the shipped files, or a few of them, to a folder."""
+    for path in sorted(COLLECTION.rglob("*")):
+        name = path.relative_to(COLLECTION).as_posix()
+        if path.is_file() and (not few or name in _FEW):
+            (target / name).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy(path, target / name)
