@@ -25,10 +25,23 @@ class Typeface:
         self._covered = [_characters(path) for path in self._paths]
         self._cache: dict[tuple[int, int], ImageFont.FreeTypeFont] = {}
 
-    def font(self, text: str, size: int) -> ImageFont.FreeTypeFont:
-        """Return the piece that holds the text's characters, at a size in pixels."""
-        number = next((n for n, covered in enumerate(self._covered)
-                       if all(ord(c) in covered for c in text)), 0)
+    def runs(self, text: str, size: int) -> list[tuple[str, ImageFont.FreeTypeFont]]:
+        """Return the text cut into runs, each with the piece of the face that holds it."""
+        runs: list[tuple[str, int]] = []
+        for character in text:
+            number = next((n for n, covered in enumerate(self._covered)
+                           if ord(character) in covered), 0)
+            if runs and runs[-1][1] == number:
+                runs[-1] = (runs[-1][0] + character, number)
+            else:
+                runs.append((character, number))
+        return [(part, self._font(number, size)) for part, number in runs]
+
+    def length(self, text: str, size: int) -> float:
+        """Return the advance of a text in pixels."""
+        return sum(font.getlength(part) for part, font in self.runs(text, size))
+
+    def _font(self, number: int, size: int) -> ImageFont.FreeTypeFont:
         key = (number, size)
         if key not in self._cache:
             self._cache[key] = ImageFont.truetype(str(self._paths[number]), size)
@@ -63,11 +76,13 @@ class SetPage:
     def word(self, x: float, base: float, text: str, face: Typeface, size: int,
              ink: int = 0) -> dict[str, Any]:
         """Draw a word with its base line at `base` and return its truth."""
-        font = face.font(text, size)
-        self.draw.text((round(x), round(base)), text, font=font, fill=ink, anchor="ls")
-        left, top, right, bottom = self.draw.textbbox((round(x), round(base)), text, font=font,
-                                                      anchor="ls")
-        return {"text": text, "box": [left, top, right, bottom], "confidence": 1.0}
+        boxes = []
+        for part, font in face.runs(text, size):
+            at = (round(x), round(base))
+            self.draw.text(at, part, font=font, fill=ink, anchor="ls")
+            boxes.append(list(self.draw.textbbox(at, part, font=font, anchor="ls")))
+            x += font.getlength(part)
+        return {"text": text, "box": _around(boxes), "confidence": 1.0}
 
     def block(self, kind: str, lines: list[list[dict[str, Any]]], level: int | None = None) -> None:
         """Note a block of lines of words."""
@@ -88,8 +103,7 @@ class SetPage:
                   justify: bool = True, level: int | None = None, ink: int = 0,
                   centre: bool = False, bottom: int | None = None) -> tuple[int, str]:
         """Set a paragraph from the top at `y`; return the y below it and what did not fit."""
-        font_of = face.font
-        space = font_of(" ", size).getlength(" ")
+        space = face.length(" ", size)
         words = text.split()
         lines: list[list[dict[str, Any]]] = []
         base = y + round(size * 0.95)
@@ -102,10 +116,10 @@ class SetPage:
             taken: list[str] = []
             used = 0.0
             while at < len(words):
-                length = font_of(words[at], size).getlength(words[at])
+                length = face.length(words[at], size)
                 if taken and used + space + length > room:
                     head, tail = _hyphenated(words[at])
-                    piece = font_of(head, size).getlength(head)
+                    piece = face.length(head, size)
                     if head and justify and used + space + piece <= room:
                         taken.append(head)
                         used += space + piece
@@ -122,7 +136,7 @@ class SetPage:
             row = []
             for word in taken:
                 row.append(self.word(pen, base, word, face, size, ink))
-                pen += font_of(word, size).getlength(word) + gap
+                pen += face.length(word, size) + gap
             lines.append(row)
             base += round(size * leading)
         if lines:

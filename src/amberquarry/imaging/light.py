@@ -11,7 +11,8 @@ Grey = NDArray[np.uint8]
 _SHRINK = 8  # the ground is looked at in blocks of this many pixels
 _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
 _DARK = 0.5  # of the paper's level: areas below it are of the other polarity
-_INK_SHARE = 0.42  # of the way from paper to ink where the threshold lies
+INK_SHARE = 0.42
+HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
 _LOWEST_THRESHOLD, _HIGHEST_THRESHOLD = 100.0, 222.0
 _LEAST_CONTRAST = 40.0  # tiles with less take the page's ink level
 
@@ -96,8 +97,22 @@ def noise_level(even: Grey) -> float:
         if ((sample > 200) & (sample < 255)).mean() > 0.2 else 0.0
 
 
-def ink_of(even: Grey) -> NDArray[np.uint8]:
-    """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink."""
+def is_bilevel(grey: Grey) -> bool:
+    """Return whether a picture has only black and white, but for stray pixels."""
+    sample = grey[::3, ::3]
+    return bool(((sample > 8) & (sample < 247)).mean() < 0.002)
+
+
+def heal(grey: Grey) -> Grey:
+    """Return a black-and-white picture with soft edges: strokes that broke in it grow together."""
+    return cv2.GaussianBlur(grey, (0, 0), 0.9)
+
+
+def ink_of(even: Grey, share: float = INK_SHARE) -> NDArray[np.uint8]:
+    """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink.
+
+    share: of the way from paper to ink where the threshold lies.
+    """
     height, width = even.shape
     if noise_level(even) > 5:
         even = cv2.GaussianBlur(even, (3, 3), 0)
@@ -112,7 +127,7 @@ def ink_of(even: Grey) -> NDArray[np.uint8]:
     inked = 255 - darkest >= _LEAST_CONTRAST
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - _LEAST_CONTRAST
     darkest[~inked] = usual
-    levels = np.clip(255 - _INK_SHARE * (255 - darkest), _LOWEST_THRESHOLD, _HIGHEST_THRESHOLD)
+    levels = np.clip(255 - share * (255 - darkest), _LOWEST_THRESHOLD, _HIGHEST_THRESHOLD)
     if float(levels.max() - levels.min()) < 12:
         return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
     field = cv2.GaussianBlur(levels.reshape(rows, columns).astype(np.float32), (0, 0), 0.7)

@@ -8,7 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.imaging.light import clear_borders, even_page, ink_of
+from amberquarry.imaging.light import (
+    HEALED_INK_SHARE, INK_SHARE, clear_borders, even_page, heal, ink_of, is_bilevel,
+)
 from amberquarry.imaging.skew import find_letters, runs_down, skew_angle
 from amberquarry.settings import PreparationSettings
 
@@ -58,11 +60,14 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     """
     height, width = source.shape
     even = clear_borders(even_page(source))
+    share = INK_SHARE
+    if is_bilevel(source):
+        even, share = heal(even), HEALED_INK_SHARE
     shrink = max(1.0, (height * width / _LOOK_PIXELS) ** 0.5)
     look = even if shrink < 1.3 else cv2.resize(even, None, fx=1 / shrink, fy=1 / shrink,
                                                 interpolation=cv2.INTER_AREA)
     shrink = width / look.shape[1]
-    letters = find_letters(ink_of(look))
+    letters = find_letters(ink_of(look, share))
     scale, turned = 1.0, 0
     letter = letters.height * shrink
     if 0 < letter < _LEAST_LETTER_PX:
@@ -73,7 +78,7 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     if settings.find_rotation and runs_down(letters):
         turned = 90
         even = np.ascontiguousarray(np.rot90(even))
-        letters = find_letters(ink_of(np.ascontiguousarray(np.rot90(look))))
+        letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, share))))
     skew = skew_angle(letters, settings.max_skew_deg)
     back = turn_matrix(turned, width, height)
     if abs(skew) < _LEAST_SKEW_DEG:
@@ -81,7 +86,7 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = compose(back, inner)
-    return Prepared(even, ink_of(even), back, turned, skew, letter * scale)
+    return Prepared(even, ink_of(even, share), back, turned, skew, letter * scale)
 
 
 def _level(even: NDArray[np.uint8], skew: float,
