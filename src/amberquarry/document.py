@@ -16,6 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 
+LOW_CONFIDENCE = 0.6  # pages read with a lower mean are counted and marked
+
+
 class Box(NamedTuple):
     """A rectangle; x1 and y1 are exclusive."""
 

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import (
-    Block, BlockKind, Box, Finding, FindingCode, Line, Page, Quad, Word,
+    LOW_CONFIDENCE, Block, Box, Finding, FindingCode, Line, Page, Quad,
 )
 from amberquarry.imaging import Prepared, prepare, upside_down
-from amberquarry.layout import Layout, analyse
-from amberquarry.reading import LineNetwork, read_lines, upright_confidence
+from amberquarry.layout import Layout, analyse, lines_upside_down
+from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
 
@@ -21,7 +21,6 @@ log = logging.getLogger(__name__)
 
 _TRIAL_LINES = 4  # read each way to tell head from foot
 _SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
-_LOW_PAGE_CONFIDENCE = 0.6
 
 
 @dataclass(slots=True)
@@ -48,10 +47,10 @@ def read_picture(picture: PagePicture, number: int, network: LineNetwork, settin
             findings.append(Finding(FindingCode.ORIENTATION_UNSURE,
                                     "head and foot of the page look alike to the reader", number))
     height, width = picture.grey.shape
-    page = Page(number, width, height, picture.dpi, rotation=(-prepared.turned) % 360,
+    page = Page(number, width, height, picture.dpi, rotation=prepared.turned,
                 skew=round(prepared.skew, 2), findings=findings, to_points=picture.to_points)
     page.blocks = _read_regions(prepared, layout, network, settings)
-    if page.blocks and 0 < page.confidence < _LOW_PAGE_CONFIDENCE:
+    if page.blocks and 0 < page.confidence < LOW_CONFIDENCE:
         findings.append(Finding(FindingCode.LOW_CONFIDENCE,
                                 f"mean confidence of the words is {page.confidence:.2f}", number))
     if stages is not None:
@@ -65,26 +64,26 @@ def _stand_upright(prepared: Prepared, layout: Layout,
 
     A few lines are read as they are; where that goes badly, also upside down.
     """
-    if not any(region.lines for region in layout.regions):
+    lines = trial_lines(layout.lines, _TRIAL_LINES)
+    if not lines:
         return prepared, layout, False
-    as_is = upright_confidence(prepared, layout, network, _TRIAL_LINES)
+    as_is = trial_confidence(prepared.grey, layout.found, lines, network)
     if as_is >= _SURE:
         return prepared, layout, False
     turned = upside_down(prepared)
-    turned_layout = analyse(turned)
-    other = upright_confidence(turned, turned_layout, network, _TRIAL_LINES)
+    other = trial_confidence(turned.grey,
+                             *lines_upside_down(layout, lines, prepared.letter_height), network)
     log.debug("upright %.2f, upside down %.2f", as_is, other)
-    # a page that runs across is upright far more often than not
+    # a page whose lines run across stands upright far more often than not
     bias = 0.08 if prepared.turned == 0 else 0.0
     if other > as_is + bias:
-        return turned, turned_layout, other - as_is < 0.1
+        return turned, analyse(turned), other - as_is < 0.1
     return prepared, layout, prepared.turned != 0 and as_is - other < 0.05
 
 
 def _read_regions(prepared: Prepared, layout: Layout, network: LineNetwork,
                   settings: Settings) -> list[Block]:
-    lines = [line for region in layout.regions for line in region.lines]
-    results = iter(read_lines(prepared, layout, lines, network))
+    results = iter(read_lines(prepared.grey, layout.found, layout.lines, network))
     blocks = []
     for region in layout.regions:
         read = [line for line in (next(results) for _ in region.lines) if line is not None]

@@ -1,6 +1,7 @@
 """From ink to text lines in blocks, in reading order."""
 
-from amberquarry.layout.analysis import Layout, Region, analyse
+from amberquarry.layout.analysis import Layout, Region, analyse, lines_upside_down
+from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
 
-__all__ = ["Layout", "Region", "TextLine", "analyse"]
+__all__ = ["Components", "Layout", "Region", "TextLine", "analyse", "lines_upside_down"]

@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from amberquarry.document import Box
 from amberquarry.imaging import Prepared
 from amberquarry.layout.blocks import Region, make_blocks
-from amberquarry.layout.components import find_components
-from amberquarry.layout.lines import find_gutters, find_lines
+from amberquarry.layout.components import Components, find_components
+from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
 from amberquarry.layout.order import reading_order
 
 _UNKNOWN_LETTER_PX = 24.0  # for pages with too few letters to measure
@@ -22,9 +21,13 @@ class Layout:
     """Blocks in reading order, and which ink belongs to which line."""
 
     regions: list[Region]
-    labels: NDArray[np.int32]  # (H, W), component of every pixel, 0 is the ground
-    rules: NDArray[np.uint8]  # (H, W), 1 where a rule was taken out
+    found: Components
     gutters: list[Box]
+
+    @property
+    def lines(self) -> list[TextLine]:
+        """The lines of all blocks in reading order."""
+        return [line for region in self.regions for line in region.lines]
 
 
 def analyse(page: Prepared) -> Layout:
@@ -34,4 +37,18 @@ def analyse(page: Prepared) -> Layout:
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters)
     regions, columns = make_blocks(lines, gutters, found.pictures)
-    return Layout(reading_order(regions, columns, letter), found.labels, found.rules, gutters)
+    return Layout(reading_order(regions, columns, letter), found, gutters)
+
+
+def lines_upside_down(layout: Layout, lines: list[TextLine], letter: float) -> tuple[
+        Components, list[TextLine]]:
+    """Return the pieces on the page turned by 180 degrees, and the given lines measured there."""
+    found = layout.found.upside_down()
+    core = core_letters(found, letter or _UNKNOWN_LETTER_PX)
+    turned = []
+    for line in lines:
+        pieces = line.pieces[np.argsort(found.left[line.pieces], kind="stable")]
+        measured = measure_line(found, pieces, core)
+        if measured is not None:
+            turned.append(measured)
+    return found, turned

@@ -32,7 +32,10 @@ class TextLine:
 
     def baseline_at(self, x: float) -> float:
         """Return y of the base line at x."""
-        return float(np.polyval(self.baseline, x))
+        y = 0.0
+        for coefficient in self.baseline.tolist():
+            y = y * x + coefficient
+        return y
 
 
 def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
@@ -73,10 +76,9 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
     """Return upright white strips with text to both sides: between columns of text or tables."""
     drawn = _raster(found, core_letters(found, letter), letter, whole=True)
     if found.rules.any():
-        rule = cv2.resize(found.rules, (drawn.shape[1], drawn.shape[0]), interpolation=cv2.INTER_AREA)
-        rule = cv2.morphologyEx((rule > 0).astype(np.uint8), cv2.MORPH_OPEN,
-                                np.ones((1, max(3, round(letter))), np.uint8))
-        drawn |= rule
+        rule = cv2.dilate(found.rules, np.ones((_COARSE, 1), np.uint8))[::_COARSE, ::_COARSE]
+        rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
+        drawn[:rule.shape[0], :rule.shape[1]] |= rule
     for box in found.pictures:
         drawn[int(box.y0) // _COARSE:int(box.y1) // _COARSE,
               int(box.x0) // _COARSE:int(box.x1) // _COARSE] = 1
@@ -165,12 +167,17 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
 
 def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> NDArray[np.float64]:
     """Return the least-squares polynomial as coefficients for np.polyval (np.polyfit, but lean)."""
+    if degree == 0:
+        return np.array([float(y.mean())])
     middle, scale = float(x.mean()), max(1.0, float(np.ptp(x)) / 2)
     u = (x - middle) / scale
-    powers = u[:, None] ** np.arange(degree, -1, -1)
-    scaled = np.linalg.lstsq(powers, y, rcond=None)[0]
-    fit = np.poly1d(scaled)(np.poly1d([1 / scale, -middle / scale]))
-    return np.atleast_1d(np.asarray(fit.coeffs if degree else scaled, np.float64))
+    if degree == 1:
+        slope = float((u * (y - y.mean())).sum() / max(1e-9, (u * u).sum())) / scale
+        return np.array([slope, float(y.mean()) - slope * middle])
+    powers = np.stack([u * u, u, np.ones_like(u)], 1)
+    a, b, c = np.linalg.solve(powers.T @ powers + 1e-9 * np.eye(3), powers.T @ y).tolist()
+    a, b = a / scale ** 2, b / scale
+    return np.array([a, b - 2 * a * middle, c - b * middle + a * middle ** 2])
 
 
 def measure_line(found: Components, members: NDArray[np.int64],

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout import Layout, TextLine
+from amberquarry.layout import Components, TextLine
 from amberquarry.reading.ground import (
     BASELINE_ROW, LINE_HEIGHT, WIDTH_STRETCH, X_HEIGHT, even_ground,
 )
@@ -30,7 +30,7 @@ class LinePicture:
         return self.first_x + column / self.columns_per_px
 
 
-def cut_line(grey: NDArray[np.uint8], layout: Layout, line: TextLine,
+def cut_line(grey: NDArray[np.uint8], found: Components, line: TextLine,
              foreign: NDArray[np.bool_]) -> LinePicture:
     """Return the picture of a line.
 
@@ -52,10 +52,10 @@ def cut_line(grey: NDArray[np.uint8], layout: Layout, line: TextLine,
     if y1 <= y0 or x1 <= x0:
         return LinePicture(np.zeros((LINE_HEIGHT, columns), np.float32), first_x, wide)
     crop = grey[y0:y1, x0:x1]
-    hidden = foreign[layout.labels[y0:y1, x0:x1]] | (layout.rules[y0:y1, x0:x1] > 0)
+    hidden = foreign[found.labels[y0:y1, x0:x1]] | (found.rules[y0:y1, x0:x1] > 0)
     if hidden.any():
         soft = cv2.dilate(hidden.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        own = (layout.labels[y0:y1, x0:x1] > 0) & ~hidden
+        own = (found.labels[y0:y1, x0:x1] > 0) & ~hidden
         crop = np.where(soft & ~own, np.uint8(255), crop)
     across, up_down = 1.0, 1.0
     if scale < 0.75:  # average before sampling

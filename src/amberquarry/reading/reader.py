@@ -8,37 +8,42 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Box, Line, Word
-from amberquarry.imaging import Prepared
-from amberquarry.layout import Layout, TextLine
+from amberquarry.layout import Components, TextLine
 from amberquarry.reading.decode import Characters, decode
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import cut_line
 from amberquarry.reading.scripts import settle_scripts
 
-_NOISE_CONFIDENCE = 0.45  # a line read with less is not believed to be text at all
+# A line read with less mean confidence is not believed to be text; where most lines of a page are
+# not, the others must be surer.
+_NOISE_CONFIDENCE, _NOISY_PAGE_CONFIDENCE = 0.45, 0.8
 
 
-def read_lines(page: Prepared, layout: Layout, lines: list[TextLine],
+def read_lines(grey: NDArray[np.uint8], found: Components, lines: list[TextLine],
                network: LineNetwork) -> list[Line | None]:
     """Return what stands in each line, None where it is not believable as text.
 
     Boxes are in the prepared page's frame.
     """
-    count = int(layout.labels.max()) + 1
-    owner = np.full(count, -1, np.int64)
+    owner = np.full(len(found.area), -1, np.int64)
     for number, line in enumerate(lines):
         owner[line.pieces] = number
     results: list[Line | None] = []
+    doubted = 0
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
-        picture = cut_line(page.grey, layout, line, foreign)
-        found = decode(network.probabilities(picture.ink))
-        if not believable(found):
+        picture = cut_line(grey, found, line, foreign)
+        read = decode(network.probabilities(picture.ink))
+        if not believable(read):
             results.append(None)
+            doubted += 1
             continue
-        centres = picture.page_x(found.columns)
-        boxes = place_characters(layout.labels, owner, number, line, found.text, centres)
-        results.append(make_line(settle_scripts(found.text), boxes, found.confidences))
+        centres = picture.page_x(read.columns)
+        boxes = place_characters(found.labels, owner, number, line, read.text, centres)
+        results.append(make_line(settle_scripts(read.text), boxes, read.confidences))
+    if doubted > 0.5 * len(lines):
+        return [line if line and line.confidence >= _NOISY_PAGE_CONFIDENCE else None
+                for line in results]
     return results
 
 
@@ -116,18 +121,20 @@ def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.flo
                 boxes, confidences)
 
 
-def upright_confidence(page: Prepared, layout: Layout, network: LineNetwork, most: int) -> float:
-    """Return how surely the longest lines of a page are read as it stands; 0 without lines."""
-    lines = [line for region in layout.regions for line in region.lines]
+def trial_lines(lines: list[TextLine], most: int) -> list[TextLine]:
+    """Return a few lines to try a page with: of middle length, which tell as much as the longest."""
     lines = sorted(lines, key=lambda line: -len(line.pieces))
-    # lines of middle length tell as much as the longest and cost less
-    lines = [line for line in lines if len(line.pieces) <= 45][:most] or lines[:most]
+    return [line for line in lines if len(line.pieces) <= 45][:most] or lines[:most]
+
+
+def trial_confidence(grey: NDArray[np.uint8], found: Components, lines: list[TextLine],
+                     network: LineNetwork) -> float:
+    """Return how surely lines are read as letters and figures; 0 without lines."""
     total, count = 0.0, 0
-    foreign = np.zeros(int(layout.labels.max()) + 1, bool)
+    foreign = np.zeros(len(found.area), bool)
     for line in lines:
-        found = decode(network.probabilities(cut_line(page.grey, layout, line, foreign).ink))
-        letters = [c for c, sign in zip(found.confidences, found.text, strict=True)
-                   if sign.isalnum()]
-        total += float(sum(letters))
-        count += max(len(line.pieces) // 2, len(found.text))
+        read = decode(network.probabilities(cut_line(grey, found, line, foreign).ink))
+        total += float(sum(confidence for confidence, sign in zip(
+            read.confidences, read.text, strict=True) if sign.isalnum()))
+        count += max(len(line.pieces) // 2, len(read.text.replace(" ", "")))
     return total / count if count else 0.0

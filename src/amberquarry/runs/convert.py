@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from amberquarry.assembly import set_texts
-from amberquarry.document import Document, FindingCode, Page
+from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode, Page
 from amberquarry.errors import Rejection
 from amberquarry.runs.folder import RunFolder
 from amberquarry.runs.inputs import InputFile, find_inputs
@@ -20,7 +20,6 @@ from amberquarry.version import made_by
 
 _PAGES_PER_TASK = 4
 _FILES_AHEAD = 48  # opened before their turn: bounds what waits in memory
-_LOW_PAGE = 0.6
 
 
 @dataclass(slots=True)
@@ -114,12 +113,10 @@ def _page_choice(pages: range | None) -> dict[str, str]:
 
 
 def _summary_values(summary: RunSummary) -> dict[str, object]:
-    return {"documents": summary.documents + summary.already_done, "pages": summary.pages,
-            "words": summary.words, "rejected": dict(sorted(summary.rejected.items())),
-            "skipped": summary.skipped, "low_confidence_pages": summary.low_confidence_pages,
-            "failed_pages": summary.failed_pages, "already_done": summary.already_done,
-            "seconds": round(summary.seconds, 1),
-            "pages_per_second": round(summary.pages_per_second, 2)}
+    return {"rejected": dict(sorted(summary.rejected.items())), "skipped": summary.skipped,
+            "this_time": {"pages": summary.pages, "already_done": summary.already_done,
+                          "seconds": round(summary.seconds, 1),
+                          "pages_per_second": round(summary.pages_per_second, 2)}}
 
 
 def _run(queue: list[_Job], folder: RunFolder, summary: RunSummary, jobs: int,
@@ -193,5 +190,5 @@ def _write(job: _Job, folder: RunFolder, summary: RunSummary) -> None:
     summary.failed_pages += len(failed)
     for page in pages:
         summary.words += sum(1 for _ in page.words)
-        if page.blocks and 0 < page.confidence < _LOW_PAGE:
+        if page.blocks and 0 < page.confidence < LOW_CONFIDENCE:
             summary.low_confidence_pages += 1

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 import os
+from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
-from amberquarry.document import Document
+from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode
 from amberquarry.errors import Rejection, RunFolderError
 from amberquarry.formats.markdown import document_to_markdown
 from amberquarry.formats.records import document_record, dump, page_record
@@ -43,13 +44,35 @@ def write_whole(path: Path, text: str) -> None:
 
 
 @dataclass(slots=True)
+class Totals:
+    """Counts over all documents of a run folder, whenever they were written."""
+
+    documents: int = 0
+    pages: int = 0
+    words: int = 0
+    low_confidence_pages: int = 0
+    failed_pages: int = 0
+
+    def add(self, record: dict[str, Any]) -> None:
+        """Count a document's record."""
+        self.documents += 1
+        self.pages += len(record["pages"])
+        for page in record["pages"]:
+            self.words += page["words"]
+            self.low_confidence_pages += page["words"] > 0 and page["confidence"] < LOW_CONFIDENCE
+        self.failed_pages += sum(finding["code"] == FindingCode.PAGE_FAILED
+                                 for finding in record["findings"])
+
+
+@dataclass(slots=True)
 class RunFolder:
     """An open run folder; documents and rejections are appended in the order of the inputs."""
 
     path: Path
     made_by: dict[str, str]
     settings: Settings
-    done: dict[str, str] = field(default_factory=dict)  # name to identifier, of an earlier start
+    done: set[str] = field(default_factory=set)  # names of documents that an earlier start wrote
+    totals: Totals = field(default_factory=lambda: Totals())
     _files: dict[str, TextIO] = field(default_factory=dict)
 
     @classmethod
@@ -88,21 +111,29 @@ class RunFolder:
                 "choose another folder, or remove it to start anew")
 
     def _take_up(self) -> None:
-        """Keep what is complete: documents with all their pages; rejections are tried again."""
-        documents = list(read_records(self.path / DOCUMENTS)) \
-            if (self.path / DOCUMENTS).exists() else []
-        self.done = {record["source"]: record["document"] for record in documents}
-        write_whole(self.path / DOCUMENTS, "".join(dump(r) + "\n" for r in documents))
-        left = {(record["document"], page["page"]) for record in documents
-                for page in record["pages"]}
+        """Keep the documents that are complete with all their pages; rejections are tried again."""
+        pages_file, documents_file = self.path / PAGES, self.path / DOCUMENTS
+        there: Counter[tuple[str, int]] = Counter()
+        for record in read_records(pages_file) if pages_file.exists() else ():
+            there[record["document"], record["page"]] += 1
+        kept, wanted = [], Counter[tuple[str, int]]()
+        for record in read_records(documents_file) if documents_file.exists() else ():
+            keys = [(record["document"], page["page"]) for page in record["pages"]]
+            if any(there[key] <= wanted[key] for key in keys):
+                break  # what comes after it would stand before it
+            wanted.update(keys)
+            kept.append(record)
+            self.done.add(record["source"])
+            self.totals.add(record)
+        write_whole(documents_file, "".join(dump(record) + "\n" for record in kept))
         part = self.path / (PAGES + ".part")
         with part.open("w", encoding="utf-8", newline="\n") as file:
-            pages = self.path / PAGES
-            for record in read_records(pages) if pages.exists() else ():
+            for record in read_records(pages_file) if pages_file.exists() else ():
                 key = (record["document"], record["page"])
-                if key in left:
+                if wanted[key] > 0:
+                    wanted[key] -= 1
                     file.write(dump(record) + "\n")
-        os.replace(part, self.path / PAGES)
+        os.replace(part, pages_file)
         write_whole(self.path / REJECTED, "")
 
     def add(self, document: Document) -> None:
@@ -116,6 +147,7 @@ class RunFolder:
         record = document_record(document, self.made_by)
         self._files[DOCUMENTS].write(dump(record) + "\n")
         self._files[DOCUMENTS].flush()
+        self.totals.add(record)
 
     def reject(self, name: str, reason: Rejection, message: str) -> None:
         """Write that a file was not converted."""
@@ -128,8 +160,8 @@ class RunFolder:
         write_whole(self.path / SUMMARY, json.dumps(record, indent=2, ensure_ascii=False) + "\n")
 
     def finish(self, values: dict[str, Any]) -> None:
-        """Write the closing summary."""
-        self._summary({"state": "finished", **values})
+        """Write the closing summary: the folder's totals and what this start did."""
+        self._summary({"state": "finished", **asdict(self.totals), **values})
 
     def close(self) -> None:
         """Close the files."""

@@ -83,7 +83,8 @@ class PortableSource:
             findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED,
                                     "the page has a text layer; its ink was read instead",
                                     index + 1))
-        scale = dpi / _POINTS_PER_INCH
+        # a hair less, so that rounding up does not add a column to a scan's own width
+        scale = dpi / _POINTS_PER_INCH * (1 - 1e-6)
         bitmap = page.render(scale=scale, grayscale=True, may_draw_forms=False)
         try:
             grey = np.array(bitmap.to_numpy(), dtype=np.uint8)

@@ -1,0 +1,110 @@
+import unittest
+
+import numpy as np
+from PIL import Image
+
+from amberquarry.imaging import prepare, upside_down
+from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
+from amberquarry.imaging.skew import find_letters, runs_down, skew_angle
+from amberquarry.settings import PreparationSettings
+from tests.support.pages import blank, pixels, text_page, write_lines
+
+
+def corners_hold(test, prepared, source):
+    """Ink of the prepared page must lie on ink of the source."""
+    rows, columns = np.nonzero(prepared.ink)
+    pick = np.random.default_rng(1).choice(len(rows), 400)
+    points = np.stack([columns[pick] + 0.5, rows[pick] + 0.5, np.ones(400)], 1) @ prepared.to_source.T
+    x = np.clip(points[:, 0].astype(int), 0, source.shape[1] - 1)
+    y = np.clip(points[:, 1].astype(int), 0, source.shape[0] - 1)
+    test.assertGreater((source[y, x] < 200).mean(), 0.9)
+
+
+class SkewTest(unittest.TestCase):
+    def test_known_angles_are_found(self):
+        """A page turned by a known angle is measured within a tenth of a degree."""
+        for angle in (-9.0, -2.3, 0.7, 4.5):
+            with self.subTest(angle=angle):
+                turned = text_page().rotate(angle, Image.Resampling.BICUBIC, fillcolor=255)
+                letters = find_letters(ink_of(pixels(turned)))
+                self.assertAlmostEqual(skew_angle(letters, 10.0), angle, delta=0.1)
+
+    def test_empty_page_lies_straight(self):
+        """Where nothing can be measured, nothing is turned."""
+        letters = find_letters(np.zeros((300, 300), np.uint8))
+        self.assertEqual((letters.height, skew_angle(letters, 10.0), runs_down(letters)), (0, 0, False))
+
+    def test_lying_page_runs_down(self):
+        """Lines that run down the page are noticed, level ones are not."""
+        page = ink_of(pixels(text_page()))
+        self.assertFalse(runs_down(find_letters(page)))
+        self.assertTrue(runs_down(find_letters(np.ascontiguousarray(np.rot90(page)))))
+
+
+class LightTest(unittest.TestCase):
+    def test_slope_of_light_is_evened(self):
+        """Paper comes out white in the light and in the shade, and ink stays dark."""
+        page = pixels(text_page()).astype(float)
+        slope = np.linspace(1.0, 0.35, page.shape[1])[None]
+        even = even_page((page * slope).astype(np.uint8))
+        self.assertGreater(int(np.percentile(even[:, -300:], 90)), 240)
+        self.assertAlmostEqual(ink_of(even).mean(), ink_of(pixels(text_page())).mean(), delta=0.01)
+
+    def test_white_on_dark_is_turned(self):
+        """Light letters on a dark bar give as much ink as dark letters on paper."""
+        light, dark = blank(), blank()
+        dark.paste(30, (60, 100, 1180, 420))
+        write_lines(light, ["Boats stay in the basin", "until the lamp is green"], y=180, size=60)
+        write_lines(dark, ["Boats stay in the basin", "until the lamp is green"], y=180, size=60, ink=240)
+        wanted = ink_of(even_page(pixels(light)))[150:380, 100:1100].mean()
+        found = ink_of(even_page(pixels(dark)))[150:380, 100:1100].mean()
+        self.assertAlmostEqual(found, wanted, delta=0.25 * wanted)
+
+    def test_whole_page_dark(self):
+        """A negative is turned as a whole."""
+        negative = 255 - pixels(text_page())
+        self.assertAlmostEqual(ink_of(even_page(negative)).mean(),
+                               ink_of(pixels(text_page())).mean(), delta=0.02)
+
+    def test_scan_border_goes(self):
+        """A dark strip along the edge is cleared, the text is not."""
+        page = pixels(text_page()).copy()
+        page[:, :40] = 10
+        cleared = clear_borders(page)
+        self.assertGreater(int(cleared[:, :32].min()), 200)
+        self.assertTrue((cleared[:, 100:] == page[:, 100:]).all())
+
+    def test_bilevel_is_told_from_grey(self):
+        """Only pictures of two levels count as black and white."""
+        page = pixels(text_page())
+        self.assertTrue(is_bilevel(np.where(page > 128, 255, 0).astype(np.uint8)))
+        self.assertFalse(is_bilevel((page // 2 + 60).astype(np.uint8)))
+
+
+class PrepareTest(unittest.TestCase):
+    def test_boxes_can_go_back(self):
+        """Whatever was done, ink of the prepared page maps on to ink of the source."""
+        page = text_page()
+        for name, image in (("level", page), ("skewed", page.rotate(3, fillcolor=255)),
+                            ("small", page.resize((500, 707), Image.Resampling.LANCZOS)),
+                            ("large", page.resize((3720, 5262))),
+                            ("lying", page.transpose(Image.Transpose.ROTATE_90))):
+            with self.subTest(name):
+                source = pixels(image)
+                prepared = prepare(source, PreparationSettings())
+                corners_hold(self, prepared, source)
+                corners_hold(self, upside_down(prepared), source)
+
+    def test_odd_sizes_do_no_harm(self):
+        """Tiny, long, blank, black and noisy pictures come through."""
+        noise = np.random.default_rng(5).integers(0, 256, (400, 300), dtype=np.uint8)
+        for picture in (np.zeros((1, 1), np.uint8), np.full((1, 1), 255, np.uint8),
+                        np.full((50, 4000), 200, np.uint8), np.zeros((600, 600), np.uint8), noise):
+            with self.subTest(shape=picture.shape):
+                prepared = prepare(picture, PreparationSettings())
+                self.assertEqual(prepared.grey.shape, prepared.ink.shape)
+
+    def test_pixels_are_bounded(self):
+        """Enlarging stops at the limit."""
+        prepared = prepare(pixels(text_page().resize((620, 877))), PreparationSettings(max_megapixels=1))
+        self.assertLessEqual(prepared.grey.size, 1_050_000)

@@ -1,0 +1,129 @@
+import unittest
+
+import cv2
+import numpy as np
+from PIL import ImageDraw
+
+from amberquarry import BlockKind, Box
+from amberquarry.imaging import prepare
+from amberquarry.layout import Region, analyse
+from amberquarry.layout.components import find_rules, merge_boxes
+from amberquarry.layout.lines import fit_curve, x_height_of
+from amberquarry.layout.order import reading_order
+from amberquarry.settings import PreparationSettings
+from tests.support.pages import PROSE, blank, pixels, text_page, wrap, write_lines
+
+
+def layout_of(image):
+    return analyse(prepare(pixels(image), PreparationSettings()))
+
+
+class LineTest(unittest.TestCase):
+    def test_every_line_is_found_once(self):
+        """A page of prose gives as many lines as were written."""
+        layout = layout_of(text_page())
+        self.assertEqual(len(layout.lines), len(wrap(PROSE * 4, 52)))
+        pieces = np.concatenate([line.pieces for line in layout.lines])
+        self.assertEqual(len(pieces), len(set(pieces.tolist())))
+
+    def test_base_line_and_x_height(self):
+        """Lines of one size of type have one x-height, and stand at an even distance."""
+        lines = layout_of(text_page()).lines
+        heights = [line.x_height for line in lines]
+        self.assertLess(max(heights) - min(heights), 2.5)
+        base = [line.baseline_at(300) for line in lines]
+        np.testing.assert_allclose(np.diff(base), 51, atol=1.5)
+
+    def test_rules_are_taken_out(self):
+        """Lines in a ruled table are text, the rules are not."""
+        image = blank()
+        write_lines(image, ["12.40   3.77", "11.05   2.90", "10.15   4.10"], x=200, y=200, pitch=2)
+        draw = ImageDraw.Draw(image)
+        for row in range(4):
+            draw.line((150, 185 + 68 * row, 700, 185 + 68 * row), fill=0, width=3)
+        for x in (150, 380, 700):
+            draw.line((x, 185, x, 389), fill=0, width=3)
+        layout = layout_of(image)
+        self.assertTrue(all(line.box.height < 50 for line in layout.lines))
+        self.assertGreaterEqual(len(layout.lines), 3)
+        self.assertGreater(layout.found.rules.sum(), 4000)
+
+    def test_empty_page_has_no_regions(self):
+        """No ink, no blocks; dust is no text either."""
+        image = blank()
+        self.assertEqual(layout_of(image).regions, [])
+        ImageDraw.Draw(image).point([(300, 300), (700, 900)], fill=0)
+        self.assertEqual(layout_of(image).lines, [])
+
+    def test_photograph_is_a_figure(self):
+        """Middle greys over an area are a picture and are not read as lines."""
+        image = text_page(2)
+        clouds = cv2.GaussianBlur(np.random.default_rng(2).normal(0, 1, (500, 700)), (0, 0), 11)
+        page = pixels(image).copy()
+        page[1100:1600, 200:900] = np.clip(125 + clouds / clouds.std() * 55, 20, 235)
+        layout = analyse(prepare(page, PreparationSettings()))
+        figures = [r.box for r in layout.regions if r.kind is BlockKind.FIGURE]
+        self.assertEqual(len(figures), 1)
+        self.assertGreater(figures[0].overlap(Box(200, 1100, 900, 1600)), 0.85 * 350_000)
+        self.assertFalse([line for line in layout.lines if line.box.y0 > 1120])
+
+
+class KernelTest(unittest.TestCase):
+    def test_rules_are_long_and_thin(self):
+        """A bar and a short stroke are no rules."""
+        ink = np.zeros((200, 600), np.uint8)
+        ink[20:23, 50:550] = 1
+        ink[80:130, 50:550] = 1
+        ink[150:153, 50:90] = 1
+        ink[160:199, 300:302] = 1
+        rules = find_rules(ink, 20)
+        self.assertTrue(rules[21, 100:500].all())
+        self.assertFalse(rules[70:].any())
+
+    def test_x_height_of_mixed_and_even_letters(self):
+        """Tall letters do not raise the x-height; even ones are marked as such."""
+        self.assertEqual(x_height_of(np.array([20, 20, 29, 20, 28, 20.0]), 20), (20.0, False))
+        self.assertEqual(x_height_of(np.array([28, 28, 28, 28.0]), 28), (28.0, True))
+
+    def test_curve_matches_the_points(self):
+        """The fit goes through points of its own degree."""
+        x = np.linspace(100, 2000, 30)
+        for fit in ([5.0], [0.01, 7.0], [1e-5, -0.02, 300.0]):
+            np.testing.assert_allclose(np.polyval(fit_curve(x, np.polyval(fit, x), len(fit) - 1), x),
+                                       np.polyval(fit, x), atol=1e-3)
+
+    def test_near_boxes_join(self):
+        """Boxes nearer than the limit become one; small ones are dropped."""
+        joined = merge_boxes([Box(0, 0, 50, 50), Box(55, 0, 100, 50), Box(300, 0, 304, 4)], 10)
+        self.assertEqual(joined, [Box(0, 0, 100, 50)])
+
+
+class OrderTest(unittest.TestCase):
+    def region(self, x0, y0, x1, y1):
+        return Region(BlockKind.PARAGRAPH, Box(x0, y0, x1, y1))
+
+    def test_shuffled_columns_come_back_in_order(self):
+        """Title, left column, right column, foot: whatever order they were found in."""
+        wanted = [self.region(50, 0, 950, 80), self.region(50, 100, 480, 400),
+                  self.region(50, 410, 480, 900), self.region(520, 100, 950, 500),
+                  self.region(520, 520, 950, 900), self.region(50, 940, 950, 990)]
+        gutter = [Box(482, 100, 518, 900)]
+        for seed in range(6):
+            mixed = [wanted[i] for i in np.random.default_rng(seed).permutation(len(wanted))]
+            self.assertEqual(reading_order(mixed, gutter, 20), wanted)
+
+    def test_rows_without_a_gutter_are_read_across(self):
+        """What stands side by side without a column is read row by row."""
+        wanted = [self.region(0, 0, 100, 30), self.region(300, 0, 400, 30),
+                  self.region(0, 60, 100, 90), self.region(300, 60, 400, 90)]
+        self.assertEqual(reading_order(wanted[::-1], [], 20), wanted)
+
+    def test_two_columns_of_a_page(self):
+        """The lines of the left column come before those of the right one."""
+        image = blank(1600, 1754)
+        for x in (100, 860):
+            write_lines(image, wrap(PROSE * 3, 34), x=x, y=200)
+        layout = layout_of(image)
+        sides = [line.box.x0 > 700 for line in layout.lines]
+        self.assertEqual(sides, sorted(sides))
+        self.assertEqual(sum(sides), len(wrap(PROSE * 3, 34)))

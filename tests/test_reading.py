@@ -1,0 +1,169 @@
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+import amberquarry as aq
+from amberquarry.imaging import prepare
+from amberquarry.layout import analyse
+from amberquarry.reading import load_network, read_lines
+from amberquarry.reading.characters import ALPHABET, CLASS_OF, fold, unknown_characters
+from amberquarry.reading.decode import decode
+from amberquarry.reading.ground import LINE_HEIGHT, even_ground
+from amberquarry.reading.net import OnnxLineNetwork
+from amberquarry.reading.reader import make_line
+from amberquarry.reading.scripts import settle_scripts
+from amberquarry.settings import PreparationSettings
+from tests.support.networks import SayingNetwork
+from tests.support.pages import PROSE, pixels, text_page, wrap
+
+
+class AlphabetTest(unittest.TestCase):
+    def test_each_character_has_one_class(self):
+        """Classes count from 1 without gaps; look-alikes are folded into the alphabet."""
+        self.assertEqual(sorted(CLASS_OF.values()), list(range(1, len(ALPHABET) + 1)))
+        self.assertEqual(fold("ﬁn… −5\u00a0µ"), "fin... –5 μ")
+        self.assertEqual(unknown_characters("a語"), {"語"})
+
+    @given(st.text(ALPHABET, max_size=40))
+    def test_folding_twice_changes_nothing(self, text):
+        """Folding is idempotent."""
+        self.assertEqual(fold(fold(text)), fold(text))
+
+
+class GroundTest(unittest.TestCase):
+    def test_paper_is_zero_and_ink_one(self):
+        """Level and slope of the light do not matter."""
+        line = np.full((LINE_HEIGHT, 400), 220.0)
+        line[15:30, 20:380:12] = 60
+        line *= np.linspace(1, 0.5, 400)[None]
+        ink = even_ground(line.astype(np.uint8))
+        self.assertLess(float(np.median(ink)), 0.05)
+        self.assertGreater(float(ink[20, 20:380:12].min()), 0.8)
+
+    def test_odd_pictures(self):
+        """No width, one pixel, one colour: no error and no ink out of nothing."""
+        self.assertEqual(even_ground(np.zeros((40, 0), np.uint8)).shape, (40, 0))
+        for level in (0, 128, 255):
+            for width in (1, 7, 300):
+                ink = even_ground(np.full((40, width), level, np.uint8))
+                self.assertEqual((ink.shape, bool(np.isfinite(ink).all())), ((40, width), True))
+
+
+class DecodeTest(unittest.TestCase):
+    @given(st.text(ALPHABET.replace(" ", ""), min_size=1, max_size=30))
+    def test_what_is_said_is_read(self, text):
+        """A peak for each character gives the text, with columns in order."""
+        read = decode(SayingNetwork(text).probabilities(np.zeros((40, 16 * len(text)), np.float32)))
+        self.assertEqual(read.text, text)
+        self.assertTrue((np.diff(read.columns) > 0).all())
+        self.assertTrue(((read.confidences > 0) & (read.confidences <= 1)).all())
+
+    def test_blanks_at_the_ends_and_doubled_ones_go(self):
+        """Spaces only stand between words, one at a time."""
+        read = decode(SayingNetwork(" a  b ").probabilities(np.zeros((40, 200), np.float32)))
+        self.assertEqual(read.text, "a b")
+        self.assertEqual(len(read.columns), 3)
+
+
+class ScriptTest(unittest.TestCase):
+    def test_look_alikes_follow_their_word(self):
+        """A letter that several scripts share takes the script of the word, then of the line."""
+        for given_text, wanted in (("Mockва", "Москва"), ("THΕ END", "THE END"), ("дом с TOP", "дом с ТОР"),
+                                   ("word α = 2", "word α = 2"), ("λόγoς", "λόγος")):
+            with self.subTest(given_text):
+                self.assertEqual(settle_scripts(given_text), wanted)
+
+    @given(st.text(ALPHABET, max_size=60))
+    def test_length_is_kept(self, text):
+        """Character places stay valid."""
+        self.assertEqual(len(settle_scripts(text)), len(text))
+
+
+class PlaceTest(unittest.TestCase):
+    def test_words_lie_on_their_ink(self):
+        """With the true text given, each word's box holds its ink and nothing of its neighbours."""
+        page = prepare(pixels(text_page(1)), PreparationSettings())
+        layout = analyse(page)
+        first = wrap(PROSE, 52)[0]
+        line = read_lines(page.grey, layout.found, layout.lines[:1], SayingNetwork(first))[0]
+        self.assertEqual([word.text for word in line.words], first.split())
+        boxes = [word.box for word in line.words]
+        for left, right in zip(boxes, boxes[1:], strict=False):
+            self.assertLessEqual(left.x1, right.x0)
+        whole = aq.Box.around(boxes)
+        self.assertGreater(whole.overlap(layout.lines[0].box), 0.98 * layout.lines[0].box.area)
+
+    def test_doubtful_lines_are_no_text(self):
+        """A line read with low confidence throughout is left out."""
+        page = prepare(pixels(text_page(1)), PreparationSettings())
+        layout = analyse(page)
+        network = SayingNetwork("nonsense", sureness=0.3)
+        self.assertEqual(read_lines(page.grey, layout.found, layout.lines[:1], network), [None])
+
+    def test_word_confidence_is_a_product(self):
+        """A word is as sure as all its characters together."""
+        boxes = np.array([[0, 0, 5, 9], [6, 0, 9, 9], [9, 0, 9, 9], [12, 0, 20, 9]], np.float32)
+        line = make_line("ab c", boxes, np.array([0.9, 0.5, 1, 0.8], np.float32))
+        self.assertEqual([(w.text, round(w.confidence, 3), w.start, w.end) for w in line.words],
+                         [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)])
+
+
+class ModelTest(unittest.TestCase):
+    def test_bad_model_files_are_named(self):
+        """A missing or foreign file gives an error with its path."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "model.onnx"
+            with self.assertRaisesRegex(aq.ModelError, "model.onnx.*can't be read"):
+                OnnxLineNetwork(path)
+            path.write_bytes(b"not a model")
+            with self.assertRaisesRegex(aq.ModelError, "model.onnx.*hash"):
+                OnnxLineNetwork(path)
+
+    def test_shape_is_checked(self):
+        """The net takes pictures of one height."""
+        with self.assertRaisesRegex(ValueError, r"got shape \(39, 100\)"):
+            load_network().probabilities(np.zeros((39, 100), np.float32))
+
+
+class PageTest(unittest.TestCase):
+    def test_prose_is_read(self):
+        """A clean page in a face the reader never saw comes out nearly right, in any input form."""
+        image = text_page(2)
+        wanted = " ".join((PROSE * 2).split())
+        for source in (image, pixels(image), image.convert("RGB")):
+            page = aq.read_page(source)
+            found = " ".join(page.text.split())
+            self.assertLess(abs(len(found) - len(wanted)), 12)
+            right = sum(word in found for word in wanted.split())
+            self.assertGreater(right / len(wanted.split()), 0.93)
+
+    def test_turned_pages_are_found(self):
+        """Each quarter turn is told, and boxes stay in the picture as given."""
+        image = text_page(2)
+        for turned in (90, 180, 270):
+            with self.subTest(turned=turned):
+                page = aq.read_page(image.rotate(-turned, expand=True))
+                self.assertEqual(page.rotation, turned)
+                self.assertIn("keeper", page.text)
+                words = [w for w in page.words if w.text == "keeper"]
+                tall = words[0].box.height > words[0].box.width
+                self.assertEqual(tall, turned in (90, 270))
+
+    def test_pages_without_text(self):
+        """Blank, black, noisy and tiny pages give no words and no error."""
+        noise = np.random.default_rng(3).integers(0, 256, (500, 400), dtype=np.uint8)
+        for picture in (np.full((900, 700), 255, np.uint8), np.zeros((900, 700), np.uint8), noise,
+                        np.zeros((1, 1), np.uint8), np.full((20, 2000), 255, np.uint8)):
+            with self.subTest(shape=picture.shape):
+                self.assertLessEqual(len(list(aq.read_page(picture).words)), 1)
+
+    def test_page_numbers_are_checked(self):
+        """Asking for a page that is not there says how many there are."""
+        from amberquarry.demo import COLLECTION
+
+        with self.assertRaisesRegex(ValueError, "no page 9, the file has 1"):
+            aq.read_page(COLLECTION / "circular.pdf", page=9)
