@@ -23,24 +23,43 @@ from typing import Any
 import click
 import numpy as np
 import pypdfium2 as pdfium
-from amberquarry.demo.scanner import LEVELS, scan_page
-from textlayer import page_truth
 
 from amberquarry import Page, Settings, read_page
+from amberquarry.demo.scanner import LEVELS, scan_page
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
+from textlayer import page_truth
 
 HERE = Path(__file__).parent
-PACKAGES = """r-cran-survival r-cran-zoo r-cran-rrcov r-cran-robustbase r-cran-vcd r-cran-strucchange
-    r-cran-expm r-cran-msm libsuitesparse-doc glpk-doc pari-doc debian-refcard maint-guide
-    texlive-lang-cyrillic texlive-lang-portuguese texlive-lang-french texlive-humanities-doc""".split()
+PACKAGES = [
+    "r-cran-survival",
+    "r-cran-zoo",
+    "r-cran-rrcov",
+    "r-cran-robustbase",
+    "r-cran-vcd",
+    "r-cran-strucchange",
+    "r-cran-expm",
+    "r-cran-msm",
+    "libsuitesparse-doc",
+    "glpk-doc",
+    "pari-doc",
+    "debian-refcard",
+    "maint-guide",
+    "texlive-lang-cyrillic",
+    "texlive-lang-portuguese",
+    "texlive-lang-french",
+    "texlive-humanities-doc",
+]
 SPLITS = ("train", "inspect", "score")
 PAGES_OF_SPLIT = {"train": 60, "inspect": 60, "score": 90}
 MOST_OF_DOCUMENT = 3
 DPI = 300.0
 SEED = 20_261
-_LANGUAGE = {"texlive-lang-cyrillic": "ru", "texlive-lang-french": "fr",
-             "texlive-lang-portuguese": "pt"}
+_LANGUAGE = {
+    "texlive-lang-cyrillic": "ru",
+    "texlive-lang-french": "fr",
+    "texlive-lang-portuguese": "pt",
+}
 
 
 def fetch(folder: Path) -> None:
@@ -126,8 +145,10 @@ def build(data: Path) -> None:
         indices = chance.sample(range(len(pdf)), min(len(pdf), 12))
         taken = 0
         for index in indices:
-            if taken >= (1 if group.startswith("debian-refcard") else MOST_OF_DOCUMENT) \
-                    or counts[split] >= PAGES_OF_SPLIT[split]:
+            if (
+                taken >= (1 if group.startswith("debian-refcard") else MOST_OF_DOCUMENT)
+                or counts[split] >= PAGES_OF_SPLIT[split]
+            ):
                 break
             page = pdf[index]
             clean = np.array(page.render(scale=DPI / 72, grayscale=True).to_numpy())
@@ -138,20 +159,38 @@ def build(data: Path) -> None:
             if blocks is None:
                 continue
             key = f"{package}_{name}_{index + 1}"
-            columns = "multi" if "refcard" in name or "quickref" in name or "cheat" in name else "single"
+            columns = (
+                "multi" if "refcard" in name or "quickref" in name or "cheat" in name else "single"
+            )
             for level in LEVELS:
-                scan = scan_page(clean, level, int(hashlib.sha256(f"{key}{level}".encode()).hexdigest()[:8], 16))
+                scan = scan_page(
+                    clean, level, int(hashlib.sha256(f"{key}{level}".encode()).hexdigest()[:8], 16)
+                )
                 target = out / split / level / f"{key}{scan.suffix}"
                 target.parent.mkdir(parents=True, exist_ok=True)
                 target.write_bytes(scan.data)
-                record = {"document": target.name, "page": 1, "width": scan.size[0],
-                          "height": scan.size[1], "dpi": [scan.dpi, scan.dpi], "blocks": blocks}
+                record = {
+                    "document": target.name,
+                    "page": 1,
+                    "width": scan.size[0],
+                    "height": scan.size[1],
+                    "dpi": [scan.dpi, scan.dpi],
+                    "blocks": blocks,
+                }
                 moved = move_record(record, scan.matrix)
                 target.with_suffix(".json").write_text(json.dumps(moved), encoding="utf-8")
-            chosen.append({"split": split, "key": key, "package": package, "document": name,
-                           "page": index + 1, "columns": columns,
-                           "language": language_of(package, name),
-                           "sha256": hashlib.sha256(raw).hexdigest()})
+            chosen.append(
+                {
+                    "split": split,
+                    "key": key,
+                    "package": package,
+                    "document": name,
+                    "page": index + 1,
+                    "columns": columns,
+                    "language": language_of(package, name),
+                    "sha256": hashlib.sha256(raw).hexdigest(),
+                }
+            )
             counts[split] += 1
             of_group[group] += 1
             taken += 1
@@ -171,9 +210,14 @@ def move_record(record: dict[str, Any], matrix: np.ndarray) -> dict[str, Any]:
 
     blocks = []
     for block in record["blocks"]:
-        lines = [{**line, "box": move(line["box"]),
-                  "words": [{**word, "box": move(word["box"])} for word in line["words"]]}
-                 for line in block["lines"]]
+        lines = [
+            {
+                **line,
+                "box": move(line["box"]),
+                "words": [{**word, "box": move(word["box"])} for word in line["words"]],
+            }
+            for line in block["lines"]
+        ]
         blocks.append({**block, "box": move(block["box"]), "lines": lines})
     return {**record, "blocks": blocks}
 
@@ -183,7 +227,9 @@ def read_one(path: str) -> tuple[str, PageScore, float, Page | None]:
     import cv2
 
     cv2.setNumThreads(1)
-    truth = page_from_record(json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8")))
+    truth = page_from_record(
+        json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8"))
+    )
     began = time.perf_counter()
     try:
         page = read_page(path, settings=Settings())
@@ -201,19 +247,29 @@ def read_one(path: str) -> tuple[str, PageScore, float, Page | None]:
 @click.option("--jobs", default=2, show_default=True)
 @click.option("--worst", default=0, help="Also list so many of the worst pages of each level.")
 @click.option("--out", type=click.Path(path_type=Path), help="Write the table as JSON lines too.")
-def score(data: Path, split: str, levels: tuple[str, ...], most: int, jobs: int, worst: int,
-          out: Path | None) -> None:
+def score(
+    data: Path,
+    split: str,
+    levels: tuple[str, ...],
+    most: int,
+    jobs: int,
+    worst: int,
+    out: Path | None,
+) -> None:
     """Read the pages of a split and print a table."""
     facts = {}
     for row in (HERE / "devpages.tsv").read_text(encoding="utf-8").splitlines()[1:]:
         fields = row.split("\t")
         facts[fields[1]] = {"columns": fields[5], "language": fields[6]}
-    click.echo(f"{'level':8} {'pages of':16} {'n':>3} {'CER':>6} {'any':>6} {'WER':>6} {'boxF1':>6} "
-               f"{'wordF1':>6} {'order':>6} {'tau':>6} {'s/page':>6}")
+    click.echo(
+        f"{'level':8} {'pages of':16} {'n':>3} {'CER':>6} {'any':>6} {'WER':>6} {'boxF1':>6} "
+        f"{'wordF1':>6} {'order':>6} {'tau':>6} {'s/page':>6}"
+    )
     rows = []
     for level in levels:
-        paths = sorted(str(p) for p in (data / "devpages" / split / level).glob("*")
-                       if p.suffix != ".json")
+        paths = sorted(
+            str(p) for p in (data / "devpages" / split / level).glob("*") if p.suffix != ".json"
+        )
         if most:
             paths = random.Random(3).sample(paths, min(most, len(paths)))
         with multiprocessing.get_context("spawn").Pool(jobs) as pool:
@@ -222,24 +278,43 @@ def score(data: Path, split: str, levels: tuple[str, ...], most: int, jobs: int,
         for path, part, seconds, _ in results:
             fact = facts[Path(path).stem]
             english = fact["language"] == "en"
-            for name in ("all", f"{fact['columns']} column",
-                         "English single" if english and fact["columns"] == "single" else "",
-                         "" if english else "other languages"):
+            for name in (
+                "all",
+                f"{fact['columns']} column",
+                "English single" if english and fact["columns"] == "single" else "",
+                "" if english else "other languages",
+            ):
                 if name:
                     groups[name].append((part, seconds))
         for name, parts in sorted(groups.items()):
             s = total(part for part, _ in parts)
-            line = [100 * (s.cer or 0), 100 * (s.cer_any_order or 0), 100 * (s.wer or 0),
-                    s.box_f1 or 0, s.word_f1 or 0, s.order or 0, s.tau or 0,
-                    sum(t for _, t in parts) / len(parts)]
-            click.echo(f"{level:8} {name:16} {len(parts):3} " + " ".join(
-                f"{v:6.2f}" if n < 3 or n == 7 else f"{v:6.3f}" for n, v in enumerate(line)))
-            rows.append({"split": split, "level": level, "pages": name, "n": len(parts), "values": line})
+            line = [
+                100 * (s.cer or 0),
+                100 * (s.cer_any_order or 0),
+                100 * (s.wer or 0),
+                s.box_f1 or 0,
+                s.word_f1 or 0,
+                s.order or 0,
+                s.tau or 0,
+                sum(t for _, t in parts) / len(parts),
+            ]
+            click.echo(
+                f"{level:8} {name:16} {len(parts):3} "
+                + " ".join(
+                    f"{v:6.2f}" if n < 3 or n == 7 else f"{v:6.3f}" for n, v in enumerate(line)
+                )
+            )
+            rows.append(
+                {"split": split, "level": level, "pages": name, "n": len(parts), "values": line}
+            )
         if worst:
-            for path, part, _, _ in sorted(results, key=lambda r: -r[1].errors_in_order / max(1, r[1].characters))[:worst]:
+            for path, part, _, _ in sorted(
+                results, key=lambda r: -r[1].errors_in_order / max(1, r[1].characters)
+            )[:worst]:
                 n = max(1, part.characters)
-                click.echo(f"   {100 * part.errors_in_order / n:6.1f} {100 * part.errors_any_order / n:6.1f} "
-                           f"order {part.neighbours_in_order / max(1, part.neighbours):.2f} {Path(path).name}")
+                rates = (100 * part.errors_in_order / n, 100 * part.errors_any_order / n)
+                order = part.neighbours_in_order / max(1, part.neighbours)
+                click.echo(f"   {rates[0]:6.1f} {rates[1]:6.1f} {order:5.2f} {Path(path).name}")
     if out:
         out.write_text("".join(json.dumps(row) + "\n" for row in rows), encoding="utf-8")
 

@@ -10,13 +10,16 @@ from typing import Any
 
 import numpy as np
 import pypdfium2 as pdfium
-import pypdfium2.raw as raw
 from numpy.typing import NDArray
+from pypdfium2 import raw
 
 from amberquarry.reading.characters import fold, unknown_characters
 
-_MATHEMATICS = re.compile(r"CMMI|CMSY|CMEX|MSAM|MSBM|MTMI|MTSY|MTEX|Math|Symbol|txsy|txmi|pxsy|pxmi|"
-                          r"rsfs|EUFM|EURM|LMMath", re.I)
+_MATHEMATICS = re.compile(
+    r"CMMI|CMSY|CMEX|MSAM|MSBM|MTMI|MTSY|MTEX|Math|Symbol|txsy|txmi|pxsy|pxmi|"
+    r"rsfs|EUFM|EURM|LMMath",
+    re.I,
+)
 
 
 @dataclass(slots=True)
@@ -27,7 +30,9 @@ class TruthLine:
     mathematics: float = 0.0
 
 
-def page_truth(page: pdfium.PdfPage, clean: NDArray[np.uint8], dpi: float) -> list[dict[str, Any]] | None:
+def page_truth(
+    page: pdfium.PdfPage, clean: NDArray[np.uint8], dpi: float
+) -> list[dict[str, Any]] | None:
     """Return the blocks of a page as in pages.jsonl, None where its text layer can't be trusted."""
     layer = page.get_textpage()
     height_pt = page.get_height()
@@ -80,7 +85,9 @@ def page_truth(page: pdfium.PdfPage, clean: NDArray[np.uint8], dpi: float) -> li
         size = raw.FPDFText_GetFontSize(layer.raw, index) or 10.0
         previous_y = (y.value, size)
         letters += character
-        boxes.append((left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale))
+        boxes.append(
+            (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
+        )
         mathematics.append(_is_mathematics(layer, index))
     end_line()
     text = fold("".join(word["text"] for item in lines for word in item.words))
@@ -98,8 +105,9 @@ def _is_mathematics(layer: pdfium.PdfTextPage, index: int) -> bool:
     return bool(_MATHEMATICS.search(buffer.value.decode("latin-1")))
 
 
-def _word(text: str, boxes: list[tuple[float, float, float, float]],
-          clean: NDArray[np.uint8]) -> dict[str, Any]:
+def _word(
+    text: str, boxes: list[tuple[float, float, float, float]], clean: NDArray[np.uint8]
+) -> dict[str, Any]:
     edges = np.array(boxes)
     x0, y0 = np.floor(edges[:, :2].min(0)).astype(int) - 1
     x1, y1 = np.ceil(edges[:, 2:].max(0)).astype(int) + 1
@@ -120,18 +128,37 @@ def _blocks(lines: list[TruthLine]) -> list[dict[str, Any]]:
         box = [*boxes[:, :2].min(0).tolist(), *boxes[:, 2:].max(0).tolist()]
         kind = "equation" if line.mathematics > 0.4 and len(line.words) < 25 else "paragraph"
         height = box[3] - box[1]
-        record = {"box": box, "text": " ".join(w["text"] for w in line.words), "confidence": 1.0,
-                  "words": line.words}
-        joins = previous is not None and kind == previous[2] \
+        record = {
+            "box": box,
+            "text": " ".join(w["text"] for w in line.words),
+            "confidence": 1.0,
+            "words": line.words,
+        }
+        joins = (
+            previous is not None
+            and kind == previous[2]
             and 0 < box[3] - previous[0] < 2.4 * max(height, previous[1])
+        )
         if joins:
             block = blocks[-1]
             block["lines"].append(record)
             block["text"] += "\n" + record["text"]
-            block["box"] = [min(block["box"][0], box[0]), min(block["box"][1], box[1]),
-                            max(block["box"][2], box[2]), max(block["box"][3], box[3])]
+            block["box"] = [
+                min(block["box"][0], box[0]),
+                min(block["box"][1], box[1]),
+                max(block["box"][2], box[2]),
+                max(block["box"][3], box[3]),
+            ]
         else:
-            blocks.append({"id": f"t{len(blocks) + 1}", "kind": kind, "box": box,
-                           "text": record["text"], "confidence": 1.0, "lines": [record]})
+            blocks.append(
+                {
+                    "id": f"t{len(blocks) + 1}",
+                    "kind": kind,
+                    "box": box,
+                    "text": record["text"],
+                    "confidence": 1.0,
+                    "lines": [record],
+                }
+            )
         previous = (box[3], height, kind)
     return blocks

@@ -26,8 +26,16 @@ axes.imshow(image.convert("L"), cmap="gray", vmin=0, vmax=255)
 colours = plt.get_cmap("viridis_r")
 for word in page.words:
     x0, y0, x1, y1 = word.box
-    axes.add_patch(Rectangle((x0, y0), x1 - x0, y1 - y0, fill=False, linewidth=1.5,
-                             edgecolor=colours(word.confidence)))
+    axes.add_patch(
+        Rectangle(
+            (x0, y0),
+            x1 - x0,
+            y1 - y0,
+            fill=False,
+            linewidth=1.5,
+            edgecolor=colours(word.confidence),
+        )
+    )
     axes.annotate(word.text, (x0, y0 - 4), fontsize=7, color="tab:blue")
 axes.set_title(f"{len(list(page.words))} words, mean confidence {page.confidence:.2f}")
 axes.set_axis_off()

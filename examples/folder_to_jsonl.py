@@ -22,5 +22,14 @@ if __name__ == "__main__":  # worker processes import this file again
         page = json.loads(line)
         for block in page["blocks"]:
             if block["kind"] == "paragraph" and block["confidence"] > 0.5:
-                print(json.dumps({"document": page["document"], "page": page["page"],
-                                  "block": block["id"], "text": block["text"]}, ensure_ascii=False))
+                print(
+                    json.dumps(
+                        {
+                            "document": page["document"],
+                            "page": page["page"],
+                            "block": block["id"],
+                            "text": block["text"],
+                        },
+                        ensure_ascii=False,
+                    )
+                )

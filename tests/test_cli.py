@@ -14,9 +14,15 @@ from amberquarry.runs import Progress
 
 def run(*arguments, folder=None):
     """Run the command as a process, as a user would."""
-    return subprocess.run([sys.executable, "-m", "amberquarry", *map(str, arguments)],
-                          capture_output=True, text=True, cwd=folder, timeout=300,
-                          env={**os.environ, "PYTHONIOENCODING": "utf-8"}, check=False)
+    return subprocess.run(
+        [sys.executable, "-m", "amberquarry", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        cwd=folder,
+        timeout=300,
+        env={**os.environ, "PYTHONIOENCODING": "utf-8"},
+        check=False,
+    )
 
 
 class CommandTest(unittest.TestCase):
@@ -36,8 +42,13 @@ class CommandTest(unittest.TestCase):
 
     def test_rejected_files_give_status_1(self):
         """Each rejected file is named with what to do about it, and no traceback is shown."""
-        done = run("convert", COLLECTION / "locked.pdf", COLLECTION / "rota.docx", "--out",
-                   self.folder / "run")
+        done = run(
+            "convert",
+            COLLECTION / "locked.pdf",
+            COLLECTION / "rota.docx",
+            "--out",
+            self.folder / "run",
+        )
         self.assertEqual(done.returncode, 1)
         self.assertIn("2 files: 1 encrypted, 1 unsupported", done.stdout)
         self.assertIn("locked.pdf: the PDF asks for a password", done.stdout)
@@ -48,13 +59,17 @@ class CommandTest(unittest.TestCase):
         (self.folder / "kept.txt").write_text("x")
         page = COLLECTION / "storm-notice.png"
         for arguments, message in (
-                (("convert", "none.pdf", "--out", self.folder / "r"), "no file or folder none.pdf"),
-                (("convert", page, "--out", self.folder), "is not empty and holds no run of ours"),
-                (("convert", page), "--out"), (("convert", page, "--out", "r", "--pages", "x-2"), "3-12"),
-                (("convert", page, "--out", "r", "--min-confidence", "7"), "0<=x<=1"),
-                (("look", page), "--text"), (("look", page, "--out", "a.png", "--show", "words,dots"), "'dots'"),
-                (("look", page, "--text", "--page", "3"), "there is no page 3"),
-                (("score", self.folder, TRUTH), "there is no such file"), (("convrt",), "No such command")):
+            (("convert", "none.pdf", "--out", self.folder / "r"), "no file or folder none.pdf"),
+            (("convert", page, "--out", self.folder), "is not empty and holds no run of ours"),
+            (("convert", page), "--out"),
+            (("convert", page, "--out", "r", "--pages", "x-2"), "3-12"),
+            (("convert", page, "--out", "r", "--min-confidence", "7"), "0<=x<=1"),
+            (("look", page), "--text"),
+            (("look", page, "--out", "a.png", "--show", "words,dots"), "'dots'"),
+            (("look", page, "--text", "--page", "3"), "there is no page 3"),
+            (("score", self.folder, TRUTH), "there is no such file"),
+            (("convrt",), "No such command"),
+        ):
             with self.subTest(arguments=arguments[:2]):
                 done = run(*arguments, folder=self.folder)
                 self.assertEqual(done.returncode, 2, done.stderr)
@@ -71,8 +86,16 @@ class CommandTest(unittest.TestCase):
     def test_look_draws_and_prints(self):
         """The picture has the page's size and colours, the text goes to standard output."""
         target = self.folder / "seen.png"
-        done = run("look", COLLECTION / "storm-notice.png", "--out", target, "--text", "--label",
-                   "--show", "regions,order,lines,words,characters")
+        done = run(
+            "look",
+            COLLECTION / "storm-notice.png",
+            "--out",
+            target,
+            "--text",
+            "--label",
+            "--show",
+            "regions,order,lines,words,characters",
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("STORM SIGNALS", done.stdout)
         with Image.open(target) as image, Image.open(COLLECTION / "storm-notice.png") as page:
@@ -106,8 +129,13 @@ class ProgressTest(unittest.TestCase):
 class ExampleTest(unittest.TestCase):
     def example(self, name, *arguments):
         path = Path(__file__).parent.parent / "examples" / name
-        done = subprocess.run([sys.executable, str(path), *map(str, arguments)], capture_output=True,
-                              text=True, timeout=300, check=False)
+        done = subprocess.run(
+            [sys.executable, str(path), *map(str, arguments)],
+            capture_output=True,
+            text=True,
+            timeout=300,
+            check=False,
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         return done.stdout
 
@@ -122,8 +150,12 @@ class ExampleTest(unittest.TestCase):
         import json
 
         with tempfile.TemporaryDirectory() as folder:
-            records = [json.loads(line) for line in
-                       self.example("folder_to_jsonl.py", COLLECTION / "station-log", folder).splitlines()]
+            records = [
+                json.loads(line)
+                for line in self.example(
+                    "folder_to_jsonl.py", COLLECTION / "station-log", folder
+                ).splitlines()
+            ]
         self.assertGreater(len(records), 6)
         self.assertEqual(len({record["document"] for record in records}), 3)
 

@@ -9,8 +9,13 @@ from amberquarry.document import Page, Word, weighted_confidence
 from amberquarry.settings import OutputSettings, PreparationSettings, RenderSettings
 
 numbers = st.floats(-1000, 1000)
-boxes = st.builds(lambda x, y, w, h: Box(x, y, x + w, y + h), numbers, numbers,
-                  st.floats(0, 500), st.floats(0, 500))
+boxes = st.builds(
+    lambda x, y, w, h: Box(x, y, x + w, y + h),
+    numbers,
+    numbers,
+    st.floats(0, 500),
+    st.floats(0, 500),
+)
 
 
 class BoxTest(unittest.TestCase):
@@ -54,21 +59,28 @@ class ConfidenceTest(unittest.TestCase):
 class SettingsTest(unittest.TestCase):
     def test_round_trip(self):
         """What to_dict gives, from_dict takes."""
-        settings = Settings(render=RenderSettings(dpi=200.0), output=OutputSettings(characters=True))
+        settings = Settings(
+            render=RenderSettings(dpi=200.0), output=OutputSettings(characters=True)
+        )
         self.assertEqual(Settings.from_dict(settings.to_dict()), settings)
 
     def test_unknown_name_gets_a_hint(self):
         """A misspelt setting names the nearest one."""
         with self.assertRaises(SettingsError) as caught:
             Settings.from_dict({"render": {"dpj": 200}})
-        self.assertEqual(str(caught.exception), "unknown setting render.dpj; did you mean render.dpi?")
+        self.assertEqual(
+            str(caught.exception), "unknown setting render.dpj; did you mean render.dpi?"
+        )
 
     def test_wrong_values_are_refused(self):
         """Type and range are checked, with the name in the message."""
-        for values, name in (({"render": {"dpi": "high"}}, "render.dpi"),
-                             ({"render": {"dpi": 5}}, "render.dpi"), ({"output": 3}, "output"),
-                             ({"output": {"min_confidence": True}}, "output.min_confidence"),
-                             ({"output": {"min_confidence": 2}}, "output.min_confidence")):
+        for values, name in (
+            ({"render": {"dpi": "high"}}, "render.dpi"),
+            ({"render": {"dpi": 5}}, "render.dpi"),
+            ({"output": 3}, "output"),
+            ({"output": {"min_confidence": True}}, "output.min_confidence"),
+            ({"output": {"min_confidence": 2}}, "output.min_confidence"),
+        ):
             with self.subTest(values=values), self.assertRaisesRegex(SettingsError, name):
                 Settings.from_dict(values)
 

@@ -18,13 +18,21 @@ def line_of(text, y=0.0):
         start = text.index(part, at)
         at = start + len(part)
         words.append(Word(part, Box(10.0 * start, y, 10.0 * at, y + 20), 0.9, start, at))
-    return Line(text, Box(0, y, 10.0 * len(text), y + 20), 0.9, words,
-                np.zeros((len(text), 4), np.float32), np.full(len(text), 0.9, np.float32))
+    return Line(
+        text,
+        Box(0, y, 10.0 * len(text), y + 20),
+        0.9,
+        words,
+        np.zeros((len(text), 4), np.float32),
+        np.full(len(text), 0.9, np.float32),
+    )
 
 
 def page_of(*texts, kind=BlockKind.PARAGRAPH, number=1):
-    blocks = [Block(kind, Box(0, 0, 500, 60), [line_of(t, 30.0 * i) for i, t in enumerate(lines)])
-              for lines in texts]
+    blocks = [
+        Block(kind, Box(0, 0, 500, 60), [line_of(t, 30.0 * i) for i, t in enumerate(lines)])
+        for lines in texts
+    ]
     page = Page(number, 800, 1000, (300.0, 300.0), blocks=blocks)
     set_texts([page])
     return page
@@ -34,18 +42,23 @@ class ParagraphTest(unittest.TestCase):
     def test_hyphens_at_line_ends(self):
         """Broken words are joined, compounds that the document holds and numbers are not."""
         for lines, lexicon, wanted in (
-                (["the baro-", "meter fell"], set(), "the barometer fell"),
-                (["a well-", "known gale"], {"well-known"}, "a well-known gale"),
-                (["from 1911-", "1914 on"], set(), "from 1911-1914 on"),
-                (["Orrelby-", "Farrant"], set(), "Orrelby-Farrant"),
-                (["wind –", "rain"], set(), "wind – rain"), (["", "a", " b "], set(), "a b")):
+            (["the baro-", "meter fell"], set(), "the barometer fell"),
+            (["a well-", "known gale"], {"well-known"}, "a well-known gale"),
+            (["from 1911-", "1914 on"], set(), "from 1911-1914 on"),
+            (["Orrelby-", "Farrant"], set(), "Orrelby-Farrant"),
+            (["wind –", "rain"], set(), "wind – rain"),
+            (["", "a", " b "], set(), "a b"),
+        ):
             with self.subTest(lines=lines):
                 self.assertEqual(joined_text(lines, lexicon), wanted)
 
     def test_rows_of_tables_stay_lines(self):
         """What stands at one height is one row."""
-        block = Block(BlockKind.TABLE, Box(0, 0, 500, 60),
-                      [line_of("Day", 0), line_of("Metres", 2), line_of("1", 40), line_of("3.20", 41)])
+        block = Block(
+            BlockKind.TABLE,
+            Box(0, 0, 500, 60),
+            [line_of("Day", 0), line_of("Metres", 2), line_of("1", 40), line_of("3.20", 41)],
+        )
         page = Page(1, 800, 1000, None, blocks=[block])
         set_texts([page])
         self.assertEqual(block.text, "Day   Metres\n1   3.20")
@@ -54,9 +67,16 @@ class ParagraphTest(unittest.TestCase):
 class MarkdownTest(unittest.TestCase):
     def test_markup_in_text_is_escaped(self):
         """Signs that Markdown would take as its own are shown as they are."""
-        for text, wanted in (("*a* _b_ `c`", r"\*a\* \_b\_ \`c\`"), ("# 4", r"\# 4"), ("1. tide", r"1\. tide"),
-                             ("- 5 m", r"\- 5 m"), ("<b>&amp;", r"\<b\>&amp;amp;"), ("a # b - c", "a # b - c"),
-                             ("3 < 4 | 5", r"3 \< 4 \| 5"), ("R&D", "R&D")):
+        for text, wanted in (
+            ("*a* _b_ `c`", r"\*a\* \_b\_ \`c\`"),
+            ("# 4", r"\# 4"),
+            ("1. tide", r"1\. tide"),
+            ("- 5 m", r"\- 5 m"),
+            ("<b>&amp;", r"\<b\>&amp;amp;"),
+            ("a # b - c", "a # b - c"),
+            ("3 < 4 | 5", r"3 \< 4 \| 5"),
+            ("R&D", "R&D"),
+        ):
             with self.subTest(text):
                 self.assertEqual(escape(text), wanted)
 
@@ -87,9 +107,13 @@ class RecordTest(unittest.TestCase):
         document = Document("d1", "a.pdf", [self.page, Page(2, 0, 0, None)], [], {"Title": "T"})
         for page in document.pages:
             for characters in (False, True):
-                jsonschema.validate(json.loads(dump(page_record(page, "d1", characters))), schema("page"))
+                jsonschema.validate(
+                    json.loads(dump(page_record(page, "d1", characters))), schema("page")
+                )
         made_by = {"version": "1", "model": "m", "settings": "s"}
-        jsonschema.validate(json.loads(dump(document_record(document, made_by))), schema("document"))
+        jsonschema.validate(
+            json.loads(dump(document_record(document, made_by))), schema("document")
+        )
         self.assertEqual(document.to_record()["title"], "T")
         self.assertEqual(document.to_markdown().count("<!-- page"), 2)
 

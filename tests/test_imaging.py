@@ -14,7 +14,9 @@ def corners_hold(test, prepared, source):
     """Ink of the prepared page must lie on ink of the source."""
     rows, columns = np.nonzero(prepared.ink)
     pick = np.random.default_rng(1).choice(len(rows), 400)
-    points = np.stack([columns[pick] + 0.5, rows[pick] + 0.5, np.ones(400)], 1) @ prepared.to_source.T
+    points = (
+        np.stack([columns[pick] + 0.5, rows[pick] + 0.5, np.ones(400)], 1) @ prepared.to_source.T
+    )
     x = np.clip(points[:, 0].astype(int), 0, source.shape[1] - 1)
     y = np.clip(points[:, 1].astype(int), 0, source.shape[0] - 1)
     test.assertGreater((source[y, x] < 200).mean(), 0.9)
@@ -32,7 +34,9 @@ class SkewTest(unittest.TestCase):
     def test_empty_page_lies_straight(self):
         """Where nothing can be measured, nothing is turned."""
         letters = find_letters(np.zeros((300, 300), np.uint8))
-        self.assertEqual((letters.height, skew_angle(letters, 10.0), runs_down(letters)), (0, 0, False))
+        self.assertEqual(
+            (letters.height, skew_angle(letters, 10.0), runs_down(letters)), (0, 0, False)
+        )
 
     def test_lying_page_runs_down(self):
         """Lines that run down the page are noticed, level ones are not."""
@@ -55,7 +59,9 @@ class LightTest(unittest.TestCase):
         light, dark = blank(), blank()
         dark.paste(30, (60, 100, 1180, 420))
         write_lines(light, ["Boats stay in the basin", "until the lamp is green"], y=180, size=60)
-        write_lines(dark, ["Boats stay in the basin", "until the lamp is green"], y=180, size=60, ink=240)
+        write_lines(
+            dark, ["Boats stay in the basin", "until the lamp is green"], y=180, size=60, ink=240
+        )
         wanted = ink_of(even_page(pixels(light)))[150:380, 100:1100].mean()
         found = ink_of(even_page(pixels(dark)))[150:380, 100:1100].mean()
         self.assertAlmostEqual(found, wanted, delta=0.25 * wanted)
@@ -63,8 +69,9 @@ class LightTest(unittest.TestCase):
     def test_whole_page_dark(self):
         """A negative is turned as a whole."""
         negative = 255 - pixels(text_page())
-        self.assertAlmostEqual(ink_of(even_page(negative)).mean(),
-                               ink_of(pixels(text_page())).mean(), delta=0.02)
+        self.assertAlmostEqual(
+            ink_of(even_page(negative)).mean(), ink_of(pixels(text_page())).mean(), delta=0.02
+        )
 
     def test_scan_border_goes(self):
         """A dark strip along the edge is cleared, the text is not."""
@@ -85,10 +92,13 @@ class PrepareTest(unittest.TestCase):
     def test_boxes_can_go_back(self):
         """Whatever was done, ink of the prepared page maps on to ink of the source."""
         page = text_page()
-        for name, image in (("level", page), ("skewed", page.rotate(3, fillcolor=255)),
-                            ("small", page.resize((500, 707), Image.Resampling.LANCZOS)),
-                            ("large", page.resize((3720, 5262))),
-                            ("lying", page.transpose(Image.Transpose.ROTATE_90))):
+        for name, image in (
+            ("level", page),
+            ("skewed", page.rotate(3, fillcolor=255)),
+            ("small", page.resize((500, 707), Image.Resampling.LANCZOS)),
+            ("large", page.resize((3720, 5262))),
+            ("lying", page.transpose(Image.Transpose.ROTATE_90)),
+        ):
             with self.subTest(name):
                 source = pixels(image)
                 prepared = prepare(source, PreparationSettings())
@@ -98,13 +108,20 @@ class PrepareTest(unittest.TestCase):
     def test_odd_sizes_do_no_harm(self):
         """Tiny, long, blank, black and noisy pictures come through."""
         noise = np.random.default_rng(5).integers(0, 256, (400, 300), dtype=np.uint8)
-        for picture in (np.zeros((1, 1), np.uint8), np.full((1, 1), 255, np.uint8),
-                        np.full((50, 4000), 200, np.uint8), np.zeros((600, 600), np.uint8), noise):
+        for picture in (
+            np.zeros((1, 1), np.uint8),
+            np.full((1, 1), 255, np.uint8),
+            np.full((50, 4000), 200, np.uint8),
+            np.zeros((600, 600), np.uint8),
+            noise,
+        ):
             with self.subTest(shape=picture.shape):
                 prepared = prepare(picture, PreparationSettings())
                 self.assertEqual(prepared.grey.shape, prepared.ink.shape)
 
     def test_pixels_are_bounded(self):
         """Enlarging stops at the limit."""
-        prepared = prepare(pixels(text_page().resize((620, 877))), PreparationSettings(max_megapixels=1))
+        prepared = prepare(
+            pixels(text_page().resize((620, 877))), PreparationSettings(max_megapixels=1)
+        )
         self.assertLessEqual(prepared.grey.size, 1_050_000)

@@ -89,8 +89,11 @@ class KernelTest(unittest.TestCase):
         """The fit goes through points of its own degree."""
         x = np.linspace(100, 2000, 30)
         for fit in ([5.0], [0.01, 7.0], [1e-5, -0.02, 300.0]):
-            np.testing.assert_allclose(np.polyval(fit_curve(x, np.polyval(fit, x), len(fit) - 1), x),
-                                       np.polyval(fit, x), atol=1e-3)
+            np.testing.assert_allclose(
+                np.polyval(fit_curve(x, np.polyval(fit, x), len(fit) - 1), x),
+                np.polyval(fit, x),
+                atol=1e-3,
+            )
 
     def test_near_boxes_join(self):
         """Boxes nearer than the limit become one; small ones are dropped."""
@@ -104,9 +107,14 @@ class OrderTest(unittest.TestCase):
 
     def test_shuffled_columns_come_back_in_order(self):
         """Title, left column, right column, foot: whatever order they were found in."""
-        wanted = [self.region(50, 0, 950, 80), self.region(50, 100, 480, 400),
-                  self.region(50, 410, 480, 900), self.region(520, 100, 950, 500),
-                  self.region(520, 520, 950, 900), self.region(50, 940, 950, 990)]
+        wanted = [
+            self.region(50, 0, 950, 80),
+            self.region(50, 100, 480, 400),
+            self.region(50, 410, 480, 900),
+            self.region(520, 100, 950, 500),
+            self.region(520, 520, 950, 900),
+            self.region(50, 940, 950, 990),
+        ]
         gutter = [Box(482, 100, 518, 900)]
         for seed in range(6):
             mixed = [wanted[i] for i in np.random.default_rng(seed).permutation(len(wanted))]
@@ -114,8 +122,12 @@ class OrderTest(unittest.TestCase):
 
     def test_rows_without_a_gutter_are_read_across(self):
         """What stands side by side without a column is read row by row."""
-        wanted = [self.region(0, 0, 100, 30), self.region(300, 0, 400, 30),
-                  self.region(0, 60, 100, 90), self.region(300, 60, 400, 90)]
+        wanted = [
+            self.region(0, 0, 100, 30),
+            self.region(300, 0, 400, 30),
+            self.region(0, 60, 100, 90),
+            self.region(300, 60, 400, 90),
+        ]
         self.assertEqual(reading_order(wanted[::-1], [], 20), wanted)
 
     def test_two_columns_of_a_page(self):

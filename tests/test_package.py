@@ -8,17 +8,36 @@ import amberquarry
 
 ROOT = Path(amberquarry.__file__).parent
 # What each part may import of the others; values come first, interfaces last.
-LAYERS = [{"errors"}, {"document"}, {"settings", "version"}, {"sources"}, {"imaging"}, {"layout"},
-          {"reading"}, {"pipeline"}, {"assembly"}, {"formats"}, {"library", "runs"},
-          {"scoring", "drawing"}, {"demo"}, {"training"}, {"cli"}]
+LAYERS = [
+    {"errors"},
+    {"document"},
+    {"settings", "version"},
+    {"sources"},
+    {"imaging"},
+    {"layout"},
+    {"reading"},
+    {"pipeline"},
+    {"assembly"},
+    {"formats"},
+    {"library", "runs"},
+    {"scoring", "drawing"},
+    {"demo"},
+    {"training"},
+    {"cli"},
+]
 RANK = {name: rank for rank, names in enumerate(LAYERS) for name in names}
 
 
 def imported(path):
     """Our modules that a file imports at its top level."""
     for node in ast.parse(path.read_text(encoding="utf-8")).body:
-        names = [a.name for a in node.names] if isinstance(node, ast.Import) else \
-            [node.module] if isinstance(node, ast.ImportFrom) and node.module else []
+        names = (
+            [a.name for a in node.names]
+            if isinstance(node, ast.Import)
+            else [node.module]
+            if isinstance(node, ast.ImportFrom) and node.module
+            else []
+        )
         for name in names:
             if name.startswith("amberquarry."):
                 yield name.split(".")[1]
@@ -45,8 +64,11 @@ class LayerTest(unittest.TestCase):
 
     def test_one_module_runs_nets(self):
         """Only reading.net imports ONNX Runtime."""
-        users = [p.name for p in ROOT.rglob("*.py")
-                 if "import onnxruntime" in p.read_text(encoding="utf-8")]
+        users = [
+            p.name
+            for p in ROOT.rglob("*.py")
+            if "import onnxruntime" in p.read_text(encoding="utf-8")
+        ]
         self.assertEqual(users, ["net.py"])
 
 
@@ -59,8 +81,13 @@ class ExportTest(unittest.TestCase):
 
     def test_import_is_light(self):
         """Neither PyTorch nor the PDF library is loaded before it is needed."""
-        code = "import sys, amberquarry; print([m for m in ('torch', 'pypdfium2', 'matplotlib') if m in sys.modules])"
-        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        code = (
+            "import sys, amberquarry;"
+            "print([m for m in ('torch', 'pypdfium2', 'matplotlib') if m in sys.modules])"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        )
         self.assertEqual(done.stdout.strip(), "[]")
 
     def test_shipped_files_are_small(self):
@@ -68,5 +95,10 @@ class ExportTest(unittest.TestCase):
         for path in ROOT.rglob("*"):
             if path.is_file():
                 self.assertLess(path.stat().st_size, 4 * 1024 * 1024, path)
-        for name in ("models/lines.onnx", "formats/page.schema.json", "py.typed", "demo/truth.jsonl"):
+        for name in (
+            "models/lines.onnx",
+            "formats/page.schema.json",
+            "py.typed",
+            "demo/truth.jsonl",
+        ):
             self.assertTrue((ROOT / name).is_file(), name)

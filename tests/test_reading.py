@@ -1,3 +1,4 @@
+import itertools
 import tempfile
 import unittest
 from pathlib import Path
@@ -72,8 +73,13 @@ class DecodeTest(unittest.TestCase):
 class ScriptTest(unittest.TestCase):
     def test_look_alikes_follow_their_word(self):
         """A letter that several scripts share takes the script of the word, then of the line."""
-        for given_text, wanted in (("Mockва", "Москва"), ("THΕ END", "THE END"), ("дом с TOP", "дом с ТОР"),
-                                   ("word α = 2", "word α = 2"), ("λόγoς", "λόγος")):
+        for given_text, wanted in (
+            ("Mockва", "Москва"),
+            ("THΕ END", "THE END"),
+            ("дом с TOP", "дом с ТОР"),
+            ("word α = 2", "word α = 2"),
+            ("λόγoς", "λόγος"),
+        ):
             with self.subTest(given_text):
                 self.assertEqual(settle_scripts(given_text), wanted)
 
@@ -92,7 +98,7 @@ class PlaceTest(unittest.TestCase):
         line = read_lines(page.grey, layout.found, layout.lines[:1], SayingNetwork(first))[0]
         self.assertEqual([word.text for word in line.words], first.split())
         boxes = [word.box for word in line.words]
-        for left, right in zip(boxes, boxes[1:], strict=False):
+        for left, right in itertools.pairwise(boxes):
             self.assertLessEqual(left.x1, right.x0)
         whole = aq.Box.around(boxes)
         self.assertGreater(whole.overlap(layout.lines[0].box), 0.98 * layout.lines[0].box.area)
@@ -108,8 +114,10 @@ class PlaceTest(unittest.TestCase):
         """A word is as sure as all its characters together."""
         boxes = np.array([[0, 0, 5, 9], [6, 0, 9, 9], [9, 0, 9, 9], [12, 0, 20, 9]], np.float32)
         line = make_line("ab c", boxes, np.array([0.9, 0.5, 1, 0.8], np.float32))
-        self.assertEqual([(w.text, round(w.confidence, 3), w.start, w.end) for w in line.words],
-                         [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)])
+        self.assertEqual(
+            [(w.text, round(w.confidence, 3), w.start, w.end) for w in line.words],
+            [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)],
+        )
 
 
 class ModelTest(unittest.TestCase):
@@ -156,8 +164,13 @@ class PageTest(unittest.TestCase):
     def test_pages_without_text(self):
         """Blank, black, noisy and tiny pages give no words and no error."""
         noise = np.random.default_rng(3).integers(0, 256, (500, 400), dtype=np.uint8)
-        for picture in (np.full((900, 700), 255, np.uint8), np.zeros((900, 700), np.uint8), noise,
-                        np.zeros((1, 1), np.uint8), np.full((20, 2000), 255, np.uint8)):
+        for picture in (
+            np.full((900, 700), 255, np.uint8),
+            np.zeros((900, 700), np.uint8),
+            noise,
+            np.zeros((1, 1), np.uint8),
+            np.full((20, 2000), 255, np.uint8),
+        ):
             with self.subTest(shape=picture.shape):
                 self.assertLessEqual(len(list(aq.read_page(picture).words)), 1)
 

@@ -42,7 +42,9 @@ class InputTest(unittest.TestCase):
 
     def test_folders_files_and_patterns(self):
         """Folders are searched through, hidden and system files listed, files taken once."""
-        self.touch("b/page-10.png", "b/page-9.png", "a.pdf", ".hidden/x.pdf", "b/Thumbs.db", "~$a.docx")
+        self.touch(
+            "b/page-10.png", "b/page-9.png", "a.pdf", ".hidden/x.pdf", "b/Thumbs.db", "~$a.docx"
+        )
         found = find_inputs([self.folder, self.folder / "a.pdf", str(self.folder / "b" / "*.png")])
         self.assertEqual([f.name for f in found.files], ["a.pdf", "b/page-9.png", "b/page-10.png"])
         self.assertEqual(sorted(found.skipped), [".hidden/x.pdf", "b/Thumbs.db", "~$a.docx"])
@@ -100,25 +102,38 @@ class ConvertTest(unittest.TestCase):
 
     def test_spans_cut_out_pages(self):
         """The span of a page in the document's text holds its words and not its neighbour's."""
-        record = next(r for r in read_records(self.run_folder / "documents.jsonl")
-                      if r["source"] == "instrument-notes.tif")
+        record = next(
+            r
+            for r in read_records(self.run_folder / "documents.jsonl")
+            if r["source"] == "instrument-notes.tif"
+        )
         self.assertEqual(len(record["pages"]), 4)
         for page in record["pages"]:
-            part = record["text"][page["start"]:page["end"]]
+            part = record["text"][page["start"] : page["end"]]
             self.assertIn("Notes on the Instruments", part)
             self.assertNotIn("<!-- page", part)
 
     def test_markdown_mirrors_the_inputs(self):
         """Each document has its file, with the source's name and ending in it."""
         names = {path.name for path in (self.run_folder / "markdown").iterdir()}
-        self.assertEqual(names, {"instrument-notes.tif.md", "letter-italian.tif.md",
-                                 "repair-slip-118.jpg.md", "storm-notice.png.md"})
+        self.assertEqual(
+            names,
+            {
+                "instrument-notes.tif.md",
+                "letter-italian.tif.md",
+                "repair-slip-118.jpg.md",
+                "storm-notice.png.md",
+            },
+        )
 
     def test_reading_is_right(self):
         """Against the collection's truth the run reads and orders nearly all."""
         few = self.folder / "truth.jsonl"
-        kept = [json.dumps(r) for r in read_records(TRUTH)
-                if r["document"] in ("instrument-notes.tif", "storm-notice.png")]
+        kept = [
+            json.dumps(r)
+            for r in read_records(TRUTH)
+            if r["document"] in ("instrument-notes.tif", "storm-notice.png")
+        ]
         few.write_text("\n".join(kept) + "\n")
         score = score_run(self.run_folder, few)["all"]
         self.assertLess(score.cer, 0.02)
@@ -164,10 +179,14 @@ class ConvertTest(unittest.TestCase):
         """Chosen pages, confidence floor and character boxes show in the records."""
         run = self.folder / "options"
         settings = aq.Settings(output=OutputSettings(min_confidence=0.9, characters=True))
-        aq.convert([self.scans / "instrument-notes.tif"], run, settings=settings, pages=range(2, 4), jobs=1)
+        aq.convert(
+            [self.scans / "instrument-notes.tif"], run, settings=settings, pages=range(2, 4), jobs=1
+        )
         records = list(read_records(run / "pages.jsonl"))
         self.assertEqual([r["page"] for r in records], [2, 3])
-        words = [w for r in records for b in r["blocks"] for line in b["lines"] for w in line["words"]]
+        words = [
+            w for r in records for b in r["blocks"] for line in b["lines"] for w in line["words"]
+        ]
         self.assertTrue(all(w["confidence"] >= 0.9 for w in words))
         self.assertTrue(all(len(w["characters"]) == len(w["text"]) for w in words))
         for record in records:
@@ -189,7 +208,9 @@ class BadInputTest(unittest.TestCase):
     def test_page_over_the_limit_is_rejected(self):
         """Limits give a reason and a way out."""
         text_page(1).save(self.folder / "big.png")
-        summary = aq.convert([self.folder], self.folder / "run", jobs=1, limits=aq.Limits(pixels=1000))
+        summary = aq.convert(
+            [self.folder], self.folder / "run", jobs=1, limits=aq.Limits(pixels=1000)
+        )
         self.assertEqual(summary.rejected, {"unreadable": 1})
         record = next(read_records(self.folder / "run" / "rejected.jsonl"))
         self.assertIn("the limit is 1000; reduce the picture", record["message"])
@@ -246,5 +267,6 @@ class CrewTest(unittest.TestCase):
         crew.give(Probe(4, COLLECTION / "circular.pdf"))
         crew._workers[0].process.kill()
         events, again = self.collect(crew, lambda events, again: bool(events))
-        self.assertEqual((type(events[0]), events[0].reason, again),
-                         (Refused, aq.Rejection.UNREADABLE, []))
+        self.assertEqual(
+            (type(events[0]), events[0].reason, again), (Refused, aq.Rejection.UNREADABLE, [])
+        )

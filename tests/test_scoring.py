@@ -15,14 +15,17 @@ letters = st.text("abc ", max_size=12)
 class TextTest(unittest.TestCase):
     def test_comparison_form(self):
         """Quotes, dashes, ligatures and white space do not count."""
-        self.assertEqual(plain(" “ﬁne”  – it’s\n²"), "\"fine\" - it's 2")
+        self.assertEqual(plain(" “ﬁne”  – it’s\n²"), '"fine" - it\'s 2')
         self.assertEqual(join_hyphens(["baro-", "meter", "", "x"]), "barometer x")
 
     @given(letters, letters)
     def test_best_place_is_the_least_of_all_stretches(self, part, text):
         """The quick way agrees with trying every stretch."""
-        least = min(Levenshtein.distance(part, text[a:b]) for a in range(len(text) + 1)
-                    for b in range(a, len(text) + 1))
+        least = min(
+            Levenshtein.distance(part, text[a:b])
+            for a in range(len(text) + 1)
+            for b in range(a, len(text) + 1)
+        )
         self.assertEqual(errors_at_best_place(part, text), least)
 
 
@@ -31,8 +34,10 @@ class PageTest(unittest.TestCase):
         """A page against itself is perfect."""
         page = page_of(["one two three"], ["four five"])
         score = total([score_page(page, page)])
-        self.assertEqual((score.cer, score.wer, score.box_f1, score.word_f1, score.order, score.tau),
-                         (0, 0, 1, 1, 1, 1))
+        self.assertEqual(
+            (score.cer, score.wer, score.box_f1, score.word_f1, score.order, score.tau),
+            (0, 0, 1, 1, 1, 1),
+        )
 
     def test_missing_page_is_all_wrong(self):
         """What was not read counts in full."""

@@ -18,9 +18,14 @@ class KindTest(unittest.TestCase):
     def test_content_decides(self):
         """Names play no part: the first bytes do."""
         image = blank(20, 20)
-        for head, kind in ((b"", FileKind.EMPTY), (b"junk\n%PDF-1.7", FileKind.PDF),
-                           (encoded(image), FileKind.PICTURE), (encoded(image, "TIFF"), FileKind.PICTURE),
-                           (encoded(image, "WEBP"), FileKind.PICTURE), (b"hello", FileKind.OTHER)):
+        for head, kind in (
+            (b"", FileKind.EMPTY),
+            (b"junk\n%PDF-1.7", FileKind.PDF),
+            (encoded(image), FileKind.PICTURE),
+            (encoded(image, "TIFF"), FileKind.PICTURE),
+            (encoded(image, "WEBP"), FileKind.PICTURE),
+            (b"hello", FileKind.OTHER),
+        ):
             with self.subTest(kind=kind):
                 self.assertEqual(kind_of(head), kind)
 
@@ -33,16 +38,22 @@ class RefusalTest(unittest.TestCase):
 
     def test_each_bad_file_has_its_reason(self):
         """Damaged, encrypted, foreign, empty, missing and too large files are told apart."""
-        for name, reason in (("damaged.pdf", Rejection.DAMAGED), ("locked.pdf", Rejection.ENCRYPTED),
-                             ("rota.docx", Rejection.UNSUPPORTED), ("no-such.pdf", Rejection.UNREADABLE)):
+        for name, reason in (
+            ("damaged.pdf", Rejection.DAMAGED),
+            ("locked.pdf", Rejection.ENCRYPTED),
+            ("rota.docx", Rejection.UNSUPPORTED),
+            ("no-such.pdf", Rejection.UNREADABLE),
+        ):
             with self.subTest(name=name):
                 self.assertEqual(self.reason(COLLECTION / name), reason)
         self.assertEqual(self.reason(b""), Rejection.EMPTY)
         self.assertEqual(self.reason(encoded(blank())[:40]), Rejection.DAMAGED)
-        self.assertEqual(self.reason(COLLECTION / "circular.pdf", Limits(file_bytes=100)),
-                         Rejection.TOO_LARGE)
-        self.assertEqual(self.reason(COLLECTION / "yearbook-1931.pdf", Limits(pages=2)),
-                         Rejection.TOO_LARGE)
+        self.assertEqual(
+            self.reason(COLLECTION / "circular.pdf", Limits(file_bytes=100)), Rejection.TOO_LARGE
+        )
+        self.assertEqual(
+            self.reason(COLLECTION / "yearbook-1931.pdf", Limits(pages=2)), Rejection.TOO_LARGE
+        )
 
     def test_picture_over_the_limit_is_a_page_error(self):
         """The size is checked before pixels are decoded."""
@@ -53,7 +64,7 @@ class RefusalTest(unittest.TestCase):
     def test_cut_off_picture_is_a_page_error(self):
         """A header that opens is no promise for the rest."""
         data = encoded(text_page(), "JPEG")
-        source = open_source(data[:len(data) // 2], Settings(), Limits())
+        source = open_source(data[: len(data) // 2], Settings(), Limits())
         with self.assertRaisesRegex(PageError, "decoded"):
             source.picture(0)
 
@@ -63,12 +74,19 @@ class PictureTest(unittest.TestCase):
         """Depth, palette, alpha and ink colours all come out as black on white."""
         base = blank(64, 64)
         base.paste(0, (16, 16, 48, 48))
-        deep = Image.fromarray((np.asarray(base).astype(np.uint16) * 257))
+        deep = Image.fromarray(np.asarray(base).astype(np.uint16) * 257)
         clear = Image.new("RGBA", (64, 64), (0, 0, 0, 0))
         clear.paste((0, 0, 0, 255), (16, 16, 48, 48))
-        for name, image in (("1", base.convert("1")), ("P", base.convert("P")), ("16", deep),
-                            ("LA", base.convert("LA")), ("RGBA", clear), ("CMYK", base.convert("CMYK")),
-                            ("I", deep.convert("I")), ("F", base.convert("F"))):
+        for name, image in (
+            ("1", base.convert("1")),
+            ("P", base.convert("P")),
+            ("16", deep),
+            ("LA", base.convert("LA")),
+            ("RGBA", clear),
+            ("CMYK", base.convert("CMYK")),
+            ("I", deep.convert("I")),
+            ("F", base.convert("F")),
+        ):
             with self.subTest(mode=name):
                 grey = grey_levels(image)
                 self.assertEqual((grey.dtype, grey.shape), (np.uint8, (64, 64)))

@@ -15,7 +15,6 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-
 LOW_CONFIDENCE = 0.6  # pages read with a lower mean are counted and marked
 
 
@@ -188,8 +187,11 @@ class Page:
 
     def within(self, box: Box) -> list[Word]:
         """Return the words whose middle lies in `box`, in reading order."""
-        return [word for word in self.words
-                if box.contains((word.box.x0 + word.box.x1) / 2, (word.box.y0 + word.box.y1) / 2)]
+        return [
+            word
+            for word in self.words
+            if box.contains((word.box.x0 + word.box.x1) / 2, (word.box.y0 + word.box.y1) / 2)
+        ]
 
 
 @dataclass(slots=True)

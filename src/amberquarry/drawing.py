@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection
 from enum import StrEnum
 
@@ -15,10 +16,17 @@ Colour = tuple[int, int, int]
 
 # From sure to doubtful: each holds for confidences down to its bound.
 CONFIDENCE_COLOURS: tuple[tuple[float, Colour], ...] = (
-    (0.95, (0, 110, 120)), (0.8, (70, 130, 0)), (0.6, (200, 120, 0)), (0.0, (190, 0, 60)))
+    (0.95, (0, 110, 120)),
+    (0.8, (70, 130, 0)),
+    (0.6, (200, 120, 0)),
+    (0.0, (190, 0, 60)),
+)
 _KIND_COLOURS: dict[BlockKind, Colour] = {
-    BlockKind.HEADING: (150, 40, 150), BlockKind.PARAGRAPH: (60, 80, 190),
-    BlockKind.TABLE: (150, 100, 20), BlockKind.FIGURE: (90, 90, 90)}
+    BlockKind.HEADING: (150, 40, 150),
+    BlockKind.PARAGRAPH: (60, 80, 190),
+    BlockKind.TABLE: (150, 100, 20),
+    BlockKind.FIGURE: (90, 90, 90),
+}
 
 
 class Mark(StrEnum):
@@ -36,8 +44,9 @@ def confidence_colour(confidence: float) -> Colour:
     return next(colour for bound, colour in CONFIDENCE_COLOURS if confidence >= bound)
 
 
-def draw_page(grey: NDArray[np.uint8], page: Page, marks: Collection[Mark],
-              labels: bool = False) -> Image.Image:
+def draw_page(
+    grey: NDArray[np.uint8], page: Page, marks: Collection[Mark], labels: bool = False
+) -> Image.Image:
     """Return the page's picture, paled, with the chosen marks drawn on it.
 
     grey: the source picture (H, W) whose pixels the page's boxes count. labels: write text and
@@ -58,37 +67,67 @@ def draw_page(grey: NDArray[np.uint8], page: Page, marks: Collection[Mark],
             draw.rectangle(box, outline=colour, width=2 * stroke)
         _draw_lines(draw, block, marks, stroke, small, labels)
         if Mark.ORDER in marks:
-            _tag(draw, str(number), (block.box.x0, block.box.y0), large,
-                 _KIND_COLOURS.get(block.kind, (60, 80, 190)))
+            _tag(
+                draw,
+                str(number),
+                (block.box.x0, block.box.y0),
+                large,
+                _KIND_COLOURS.get(block.kind, (60, 80, 190)),
+            )
     if Mark.ORDER in marks:
         middles = [((b.box.x0 + b.box.x1) / 2, (b.box.y0 + b.box.y1) / 2) for b in page.blocks]
-        for start, end in zip(middles, middles[1:], strict=False):
+        for start, end in itertools.pairwise(middles):
             draw.line([start, end], fill=(60, 80, 190, 110), width=2 * stroke)
     return image
 
 
 def _grown(box: Box, by: float, size: tuple[int, int]) -> tuple[float, float, float, float]:
-    return (max(0, box.x0 - by), max(0, box.y0 - by), min(size[0] - 1, box.x1 + by),
-            min(size[1] - 1, box.y1 + by))
+    return (
+        max(0, box.x0 - by),
+        max(0, box.y0 - by),
+        min(size[0] - 1, box.x1 + by),
+        min(size[1] - 1, box.y1 + by),
+    )
 
 
-def _outline(draw: ImageDraw.ImageDraw, box: Box, quad: Quad | None, colour: Colour, stroke: int,
-             fill: tuple[int, int, int, int] | None = None) -> None:
+def _outline(
+    draw: ImageDraw.ImageDraw,
+    box: Box,
+    quad: Quad | None,
+    colour: Colour,
+    stroke: int,
+    fill: tuple[int, int, int, int] | None = None,
+) -> None:
     if quad is not None:
         draw.polygon(list(quad), outline=colour, fill=fill, width=stroke)
     else:
-        draw.rectangle((box.x0, box.y0, max(box.x0, box.x1 - 1), max(box.y0, box.y1 - 1)),
-                       outline=colour, fill=fill, width=stroke)
+        draw.rectangle(
+            (box.x0, box.y0, max(box.x0, box.x1 - 1), max(box.y0, box.y1 - 1)),
+            outline=colour,
+            fill=fill,
+            width=stroke,
+        )
 
 
-def _draw_lines(draw: ImageDraw.ImageDraw, block: Block, marks: Collection[Mark], stroke: int,
-                font: ImageFont.FreeTypeFont | ImageFont.ImageFont, labels: bool) -> None:
+def _draw_lines(
+    draw: ImageDraw.ImageDraw,
+    block: Block,
+    marks: Collection[Mark],
+    stroke: int,
+    font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
+    labels: bool,
+) -> None:
     for line in block.lines:
         if Mark.LINES in marks:
             _outline(draw, line.box, line.quad, (120, 120, 120), stroke)
             if labels and Mark.WORDS not in marks:
-                _label(draw, f"{line.text} {line.confidence:.2f}", line.box, font,
-                       confidence_colour(line.confidence))
+                _label(
+                    draw,
+                    f"{line.text} {line.confidence:.2f}",
+                    line.box,
+                    font,
+                    confidence_colour(line.confidence),
+                )
         if Mark.WORDS in marks:
             for word in line.words:
                 colour = confidence_colour(word.confidence)
@@ -96,23 +135,38 @@ def _draw_lines(draw: ImageDraw.ImageDraw, block: Block, marks: Collection[Mark]
                 if labels:
                     _label(draw, f"{word.text} {word.confidence:.2f}", word.box, font, colour)
         if Mark.CHARACTERS in marks:
-            for row, confidence in zip(line.character_boxes, line.character_confidences, strict=True):
+            for row, confidence in zip(
+                line.character_boxes, line.character_confidences, strict=True
+            ):
                 if row[2] > row[0]:
-                    _outline(draw, Box(*row.tolist()), None, confidence_colour(float(confidence)), 1)
+                    _outline(
+                        draw, Box(*row.tolist()), None, confidence_colour(float(confidence)), 1
+                    )
 
 
-def _label(draw: ImageDraw.ImageDraw, text: str, box: Box,
-           font: ImageFont.FreeTypeFont | ImageFont.ImageFont, colour: Colour) -> None:
+def _label(
+    draw: ImageDraw.ImageDraw,
+    text: str,
+    box: Box,
+    font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
+    colour: Colour,
+) -> None:
     text = _drawable(text)
     left, top, right, bottom = draw.textbbox((0, 0), text, font=font)
     y = max(0, box.y0 - (bottom - top) - 3)
-    draw.rectangle((box.x0, y, box.x0 + right - left + 2, y + bottom - top + 2),
-                   fill=(255, 255, 255, 215))
+    draw.rectangle(
+        (box.x0, y, box.x0 + right - left + 2, y + bottom - top + 2), fill=(255, 255, 255, 215)
+    )
     draw.text((box.x0 + 1 - left, y + 1 - top), text, font=font, fill=colour)
 
 
-def _tag(draw: ImageDraw.ImageDraw, text: str, at: tuple[float, float],
-         font: ImageFont.FreeTypeFont | ImageFont.ImageFont, colour: Colour) -> None:
+def _tag(
+    draw: ImageDraw.ImageDraw,
+    text: str,
+    at: tuple[float, float],
+    font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
+    colour: Colour,
+) -> None:
     """Write a number to the left of a block's corner, where it hides no text."""
     left, top, right, bottom = draw.textbbox((0, 0), text, font=font)
     x, y = max(0.0, at[0] - (right - left) - 14), max(0.0, at[1])
@@ -122,5 +176,9 @@ def _tag(draw: ImageDraw.ImageDraw, text: str, at: tuple[float, float],
 
 def _drawable(text: str) -> str:
     """Return text with what Pillow's own font can't draw shown by its code point."""
-    return "".join(c if ord(c) < 0x250 or 0x370 <= ord(c) < 0x500 or 0x2010 <= ord(c) < 0x2040
-                   else f"[{ord(c):04X}]" for c in text)
+    return "".join(
+        c
+        if ord(c) < 0x250 or 0x370 <= ord(c) < 0x500 or 0x2010 <= ord(c) < 0x2040
+        else f"[{ord(c):04X}]"
+        for c in text
+    )

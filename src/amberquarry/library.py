@@ -39,8 +39,14 @@ def page_picture(image: PageInput, number: int, settings: Settings, limits: Limi
         source.close()
 
 
-def read_page(image: PageInput, *, page: int = 1, settings: Settings | None = None,
-              limits: Limits | None = None, stages: Stages | None = None) -> Page:
+def read_page(
+    image: PageInput,
+    *,
+    page: int = 1,
+    settings: Settings | None = None,
+    limits: Limits | None = None,
+    stages: Stages | None = None,
+) -> Page:
     """Return what is on a page.
 
     image: path or bytes of a file, an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA, or a Pillow
@@ -55,8 +61,12 @@ def read_page(image: PageInput, *, page: int = 1, settings: Settings | None = No
     return result
 
 
-def read_document(content: str | os.PathLike[str] | bytes, *, settings: Settings | None = None,
-                  limits: Limits | None = None) -> Document:
+def read_document(
+    content: str | os.PathLike[str] | bytes,
+    *,
+    settings: Settings | None = None,
+    limits: Limits | None = None,
+) -> Document:
     """Return what is in a file, all pages, read one after the other in this process.
 
     A page that can't be processed is kept with a finding and without blocks.
@@ -81,7 +91,9 @@ def read_document(content: str | os.PathLike[str] | bytes, *, settings: Settings
     finally:
         source.close()
     set_texts(pages)
-    identifier = hashlib.sha256(data).hexdigest()[:32] if isinstance(data, bytes) else identify(data)
+    identifier = (
+        hashlib.sha256(data).hexdigest()[:32] if isinstance(data, bytes) else identify(data)
+    )
     findings = [finding for page in pages for finding in page.findings]
     name = "" if isinstance(data, bytes) else data.name
     return Document(identifier, name, pages, findings, source.file_info)

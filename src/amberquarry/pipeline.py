@@ -9,7 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import (
-    LOW_CONFIDENCE, Block, Box, Finding, FindingCode, Line, Page, Quad,
+    LOW_CONFIDENCE,
+    Block,
+    Box,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    Quad,
 )
 from amberquarry.imaging import Prepared, prepare, upside_down
 from amberquarry.layout import Layout, analyse, lines_upside_down
@@ -32,8 +39,13 @@ class Stages:
     page: Page | None = field(default=None)
 
 
-def read_picture(picture: PagePicture, number: int, network: LineNetwork, settings: Settings,
-                 stages: Stages | None = None) -> Page:
+def read_picture(
+    picture: PagePicture,
+    number: int,
+    network: LineNetwork,
+    settings: Settings,
+    stages: Stages | None = None,
+) -> Page:
     """Return what is on a page; boxes in pixels of the picture as given.
 
     number: of the page, from 1. A page without text gives no blocks with words.
@@ -44,22 +56,41 @@ def read_picture(picture: PagePicture, number: int, network: LineNetwork, settin
     if settings.preparation.find_rotation:
         prepared, layout, unsure = _stand_upright(prepared, layout, network)
         if unsure:
-            findings.append(Finding(FindingCode.ORIENTATION_UNSURE,
-                                    "head and foot of the page look alike to the reader", number))
+            findings.append(
+                Finding(
+                    FindingCode.ORIENTATION_UNSURE,
+                    "head and foot of the page look alike to the reader",
+                    number,
+                )
+            )
     height, width = picture.grey.shape
-    page = Page(number, width, height, picture.dpi, rotation=prepared.turned,
-                skew=round(prepared.skew, 2), findings=findings, to_points=picture.to_points)
+    page = Page(
+        number,
+        width,
+        height,
+        picture.dpi,
+        rotation=prepared.turned,
+        skew=round(prepared.skew, 2),
+        findings=findings,
+        to_points=picture.to_points,
+    )
     page.blocks = _read_regions(prepared, layout, network, settings)
     if page.blocks and 0 < page.confidence < LOW_CONFIDENCE:
-        findings.append(Finding(FindingCode.LOW_CONFIDENCE,
-                                f"mean confidence of the words is {page.confidence:.2f}", number))
+        findings.append(
+            Finding(
+                FindingCode.LOW_CONFIDENCE,
+                f"mean confidence of the words is {page.confidence:.2f}",
+                number,
+            )
+        )
     if stages is not None:
         stages.prepared, stages.layout, stages.page = prepared, layout, page
     return page
 
 
-def _stand_upright(prepared: Prepared, layout: Layout,
-                   network: LineNetwork) -> tuple[Prepared, Layout, bool]:
+def _stand_upright(
+    prepared: Prepared, layout: Layout, network: LineNetwork
+) -> tuple[Prepared, Layout, bool]:
     """Return the page on its feet, its layout, and whether that is unsure.
 
     A few lines are read as they are; where that goes badly, also upside down.
@@ -71,8 +102,9 @@ def _stand_upright(prepared: Prepared, layout: Layout,
     if as_is >= _SURE:
         return prepared, layout, False
     turned = upside_down(prepared)
-    other = trial_confidence(turned.grey,
-                             *lines_upside_down(layout, lines, prepared.letter_height), network)
+    other = trial_confidence(
+        turned.grey, *lines_upside_down(layout, lines, prepared.letter_height), network
+    )
     log.debug("upright %.2f, upside down %.2f", as_is, other)
     # a page whose lines run across stands upright far more often than not
     bias = 0.08 if prepared.turned == 0 else 0.0
@@ -81,8 +113,9 @@ def _stand_upright(prepared: Prepared, layout: Layout,
     return prepared, layout, prepared.turned != 0 and as_is - other < 0.05
 
 
-def _read_regions(prepared: Prepared, layout: Layout, network: LineNetwork,
-                  settings: Settings) -> list[Block]:
+def _read_regions(
+    prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
+) -> list[Block]:
     results = iter(read_lines(prepared.grey, layout.found, layout.lines, network))
     blocks = []
     for region in layout.regions:
@@ -92,18 +125,26 @@ def _read_regions(prepared: Prepared, layout: Layout, network: LineNetwork,
         for line in read:
             _to_source(line, prepared)
             if settings.output.min_confidence > 0:
-                line.words = [word for word in line.words
-                              if word.confidence >= settings.output.min_confidence]
-        box = Box.around([line.box for line in read]) if read else \
-            box_to_source(region.box, prepared.to_source)[0]
+                line.words = [
+                    word for word in line.words if word.confidence >= settings.output.min_confidence
+                ]
+        box = (
+            Box.around([line.box for line in read])
+            if read
+            else box_to_source(region.box, prepared.to_source)[0]
+        )
         blocks.append(Block(region.kind, box, read, region.level))
     return blocks
 
 
 def box_to_source(box: Box, matrix: NDArray[np.float64]) -> tuple[Box, Quad]:
     """Return a box of the prepared page as box and quad in the source's pixels."""
-    corners = np.array([[box.x0, box.y0, 1], [box.x1, box.y0, 1],
-                        [box.x1, box.y1, 1], [box.x0, box.y1, 1]]) @ matrix.T
+    corners = (
+        np.array(
+            [[box.x0, box.y0, 1], [box.x1, box.y0, 1], [box.x1, box.y1, 1], [box.x0, box.y1, 1]]
+        )
+        @ matrix.T
+    )
     points = np.round(corners, 1)
     low, high = points.min(0), points.max(0)
     quad = tuple((float(x), float(y)) for x, y in points)
@@ -123,4 +164,3 @@ def _to_source(line: Line, prepared: Prepared) -> None:
     corners = np.stack([boxes[:, [0, 1]], boxes[:, [2, 1]], boxes[:, [2, 3]], boxes[:, [0, 3]]], 1)
     moved = corners @ matrix[:, :2].T + matrix[:, 2]
     line.character_boxes = np.concatenate([moved.min(1), moved.max(1)], 1).astype(np.float32)
-

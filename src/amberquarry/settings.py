@@ -26,7 +26,9 @@ class RenderSettings:
         if not 50 <= self.dpi <= 1200:
             raise SettingsError(f"render.dpi must be between 50 and 1200, got {self.dpi}")
         if not 0.5 <= self.scan_share <= 1:
-            raise SettingsError(f"render.scan_share must be between 0.5 and 1, got {self.scan_share}")
+            raise SettingsError(
+                f"render.scan_share must be between 0.5 and 1, got {self.scan_share}"
+            )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,10 +42,12 @@ class PreparationSettings:
     def __post_init__(self) -> None:
         if not 0 <= self.max_skew_deg <= 20:
             raise SettingsError(
-                f"preparation.max_skew_deg must be between 0 and 20, got {self.max_skew_deg}")
+                f"preparation.max_skew_deg must be between 0 and 20, got {self.max_skew_deg}"
+            )
         if not 1 <= self.max_megapixels <= 200:
             raise SettingsError(
-                f"preparation.max_megapixels must be between 1 and 200, got {self.max_megapixels}")
+                f"preparation.max_megapixels must be between 1 and 200, got {self.max_megapixels}"
+            )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,7 +60,8 @@ class OutputSettings:
     def __post_init__(self) -> None:
         if not 0 <= self.min_confidence <= 1:
             raise SettingsError(
-                f"output.min_confidence must be between 0 and 1, got {self.min_confidence}")
+                f"output.min_confidence must be between 0 and 1, got {self.min_confidence}"
+            )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -107,8 +112,7 @@ def _build(cls: Any, values: Mapping[str, Any], prefix: str) -> Any:
             continue
         wanted = (int, float) if isinstance(default, float) else type(default)
         if not isinstance(value, wanted) or isinstance(value, bool) != isinstance(default, bool):
-            raise SettingsError(
-                f"{prefix}{name} must be a {type(default).__name__}, got {value!r}")
+            raise SettingsError(f"{prefix}{name} must be a {type(default).__name__}, got {value!r}")
         arguments[name] = float(value) if isinstance(default, float) else value
     return cls(**arguments)
 

@@ -9,9 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-PROSE = ("The keeper read the gauge before noon and wrote the figure into the book. "
-         "Later the wind backed to the west and the water rose by four marks. "
-         "Nobody had seen such a tide since the winter of the great storm. ")
+PROSE = (
+    "The keeper read the gauge before noon and wrote the figure into the book. "
+    "Later the wind backed to the west and the water rose by four marks. "
+    "Nobody had seen such a tide since the winter of the great storm. "
+)
 
 
 def blank(width: int = 1240, height: int = 1754, paper: int = 255) -> Image.Image:
@@ -19,8 +21,15 @@ def blank(width: int = 1240, height: int = 1754, paper: int = 255) -> Image.Imag
     return Image.new("L", (width, height), paper)
 
 
-def write_lines(image: Image.Image, lines: list[str], x: int = 120, y: int = 140, size: int = 34,
-                pitch: float = 1.5, ink: int = 0) -> None:
+def write_lines(
+    image: Image.Image,
+    lines: list[str],
+    x: int = 120,
+    y: int = 140,
+    size: int = 34,
+    pitch: float = 1.5,
+    ink: int = 0,
+) -> None:
     """Write lines from (x, y) down."""
     draw, font = ImageDraw.Draw(image), ImageFont.load_default(size)
     for line in lines:

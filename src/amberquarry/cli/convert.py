@@ -8,7 +8,10 @@ from pathlib import Path
 import click
 from rich.console import Console
 from rich.progress import (
-    BarColumn, MofNCompleteColumn, TextColumn, TimeElapsedColumn,
+    BarColumn,
+    MofNCompleteColumn,
+    TextColumn,
+    TimeElapsedColumn,
 )
 from rich.progress import Progress as Bar
 
@@ -19,8 +22,15 @@ from amberquarry.settings import Settings
 _REJECTS_SHOWN = 10
 
 
-def run_convert(inputs: tuple[str, ...], out: Path, pages: range | None, jobs: int | None,
-                min_confidence: float | None, characters: bool, settings_file: Path | None) -> int:
+def run_convert(
+    inputs: tuple[str, ...],
+    out: Path,
+    pages: range | None,
+    jobs: int | None,
+    min_confidence: float | None,
+    characters: bool,
+    settings_file: Path | None,
+) -> int:
     """Convert with progress and return the exit status."""
     settings = Settings.from_toml(settings_file) if settings_file else Settings()
     output = settings.output
@@ -34,13 +44,25 @@ def run_convert(inputs: tuple[str, ...], out: Path, pages: range | None, jobs: i
     return 1 if summary.rejected_count or summary.failed_pages else 0
 
 
-def convert_with_progress(inputs: tuple[str, ...], out: Path, settings: Settings,
-                          jobs: int | None, pages: range | None = None) -> RunSummary:
+def convert_with_progress(
+    inputs: tuple[str, ...],
+    out: Path,
+    settings: Settings,
+    jobs: int | None,
+    pages: range | None = None,
+) -> RunSummary:
     """Convert and draw progress: pages done, rate and time left."""
     console = Console(stderr=True)
-    with Bar(TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(),
-             TextColumn("files"), TimeElapsedColumn(), TextColumn("{task.fields[rate]}"),
-             console=console, disable=not console.is_terminal) as bar:
+    with Bar(
+        TextColumn("{task.description}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TextColumn("files"),
+        TimeElapsedColumn(),
+        TextColumn("{task.fields[rate]}"),
+        console=console,
+        disable=not console.is_terminal,
+    ) as bar:
         task = bar.add_task("reading", total=None, rate="")
         shown = 0.0
 
@@ -51,8 +73,9 @@ def convert_with_progress(inputs: tuple[str, ...], out: Path, settings: Settings
             bar.update(task, total=state.files_total, completed=state.files_done, rate=text)
             if not console.is_terminal and state.seconds - shown >= 15:
                 shown = state.seconds
-                console.print(f"{state.files_done} of {state.files_total} files, {text}",
-                              highlight=False)
+                console.print(
+                    f"{state.files_done} of {state.files_total} files, {text}", highlight=False
+                )
 
         return convert(inputs, out, settings=settings, jobs=jobs, pages=pages, progress=show)
 
@@ -63,8 +86,11 @@ def progress_text(state: Progress, rate: float) -> str:
     if state.pages_done >= 5 and rate > 0 and state.files_total:
         # files not yet opened are taken to be like those that were
         opened = max(1, state.files_done)
-        expected = state.pages_known if state.files_done == state.files_total else \
-            max(state.pages_known, state.pages_done / opened * state.files_total)
+        expected = (
+            state.pages_known
+            if state.files_done == state.files_total
+            else max(state.pages_known, state.pages_done / opened * state.files_total)
+        )
         left = max(0.0, (expected - state.pages_done) / rate)
         text += f", {_duration(left)} left"
     return text
@@ -92,10 +118,14 @@ def summary_text(summary: RunSummary, out: Path) -> str:
     if summary.failed_pages:
         lines.append(f"failed pages     {summary.failed_pages}")
     if summary.skipped:
-        lines.append(f"skipped          {len(summary.skipped)} hidden or system files: "
-                     + ", ".join(summary.skipped[:5]))
+        lines.append(
+            f"skipped          {len(summary.skipped)} hidden or system files: "
+            + ", ".join(summary.skipped[:5])
+        )
     if summary.rejected_count:
-        reasons = ", ".join(f"{count} {reason}" for reason, count in sorted(summary.rejected.items()))
+        reasons = ", ".join(
+            f"{count} {reason}" for reason, count in sorted(summary.rejected.items())
+        )
         lines.append(f"rejected         {summary.rejected_count} files: {reasons}")
         for number, record in enumerate(read_records(out / REJECTED)):
             if number == _REJECTS_SHOWN:

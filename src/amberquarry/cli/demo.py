@@ -12,15 +12,28 @@ from amberquarry.cli.convert import convert_with_progress, summary_text
 from amberquarry.cli.look import run_look
 from amberquarry.cli.score import score_table
 from amberquarry.demo import COLLECTION, TRUTH
-from amberquarry.runs.folder import read_records
 from amberquarry.formats.records import dump
+from amberquarry.runs.folder import read_records
 from amberquarry.scoring import score_run
 from amberquarry.settings import Settings
 
-_FEW = ("instrument-notes.tif", "repair-slip-118.jpg", "letter-italian.tif", "damaged.pdf",
-        "locked.pdf", "rota.docx", "Thumbs.db", "storm-notice.png")
-_DRAWN = ("yearbook-1931.pdf", "station-log/page-9.jpg", "letter-italian.tif", "storm-notice.png",
-          "instrument-notes.tif")
+_FEW = (
+    "instrument-notes.tif",
+    "repair-slip-118.jpg",
+    "letter-italian.tif",
+    "damaged.pdf",
+    "locked.pdf",
+    "rota.docx",
+    "Thumbs.db",
+    "storm-notice.png",
+)
+_DRAWN = (
+    "yearbook-1931.pdf",
+    "station-log/page-9.jpg",
+    "letter-italian.tif",
+    "storm-notice.png",
+    "instrument-notes.tif",
+)
 _EXPECTED_REJECTS = 3
 
 
@@ -52,8 +65,10 @@ def run_demo(out: Path, jobs: int | None, few: bool) -> int:
             target = pictures / f"{path.name}.png"
             click.echo(f"$ amberquarry look {path} --out {target}")
             run_look(path, target, 1, "regions,order,words", False, False)
-    click.echo(f"\nOpen {run / 'markdown'} for the text, {run / 'pages.jsonl'} for words with boxes,\n"
-               f"{pictures} for what was seen on some pages.")
+    click.echo(
+        f"\nOpen {run / 'markdown'} for the text, {run / 'pages.jsonl'} for words with boxes,\n"
+        f"{pictures} for what was seen on some pages."
+    )
     return 0 if summary.rejected_count == _EXPECTED_REJECTS and not summary.failed_pages else 1
 
 

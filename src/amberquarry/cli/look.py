@@ -27,7 +27,10 @@ def run_look(path: Path, out: Path | None, number: int, show: str, label: bool, 
     if out is not None:
         grey = page_picture(path, number, Settings(), Limits()).grey
         draw_page(grey, page, marks, label).save(out, "PNG")
-        click.echo(f"{out}: {sum(1 for _ in page.words)} words, mean confidence "
-                   f"{page.confidence:.2f}, turned {page.rotation}°, skew {page.skew:.1f}°", err=True)
+        click.echo(
+            f"{out}: {sum(1 for _ in page.words)} words, mean confidence "
+            f"{page.confidence:.2f}, turned {page.rotation}°, skew {page.skew:.1f}°",
+            err=True,
+        )
     if text:
         click.echo(page.text)

@@ -39,13 +39,14 @@ def say_errors(command: F) -> F:
     return wrapped  # type: ignore[return-value]
 
 
-class PageRange(click.ParamType):
+class PageRange(click.ParamType):  # type: ignore[type-arg]
     """Pages as `7`, `3-12` or `5-`."""
 
     name = "pages"
 
-    def convert(self, value: Any, param: click.Parameter | None,
-                ctx: click.Context | None) -> range | None:
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> range | None:
         """Return the range of page numbers; fails with a message that shows the form."""
         if value is None or isinstance(value, range):
             return value
@@ -72,24 +73,46 @@ def main(verbose: bool) -> None:
     amberquarry score run truth.jsonl         how right it is, where truth is known
     amberquarry demo                          all of this on the shipped collection
     """
-    logging.basicConfig(level=logging.INFO if verbose else logging.ERROR, stream=sys.stderr,
-                        format="%(levelname)s %(name)s: %(message)s")
+    logging.basicConfig(
+        level=logging.INFO if verbose else logging.ERROR,
+        stream=sys.stderr,
+        format="%(levelname)s %(name)s: %(message)s",
+    )
 
 
 @main.command()
 @click.argument("inputs", nargs=-1, required=True)
-@click.option("--out", type=click.Path(path_type=Path), required=True,
-              help="The run folder; a run that was stopped goes on.")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    required=True,
+    help="The run folder; a run that was stopped goes on.",
+)
 @click.option("--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-.")
 @click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
-@click.option("--min-confidence", type=click.FloatRange(0, 1), default=None,
-              help="Leave out words read with less.  [default: 0]")
+@click.option(
+    "--min-confidence",
+    type=click.FloatRange(0, 1),
+    default=None,
+    help="Leave out words read with less.  [default: 0]",
+)
 @click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
-@click.option("--settings", "settings_file", type=click.Path(path_type=Path, dir_okay=False),
-              help="A TOML file of settings; options given here count more.")
+@click.option(
+    "--settings",
+    "settings_file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="A TOML file of settings; options given here count more.",
+)
 @say_errors
-def convert(inputs: tuple[str, ...], out: Path, pages: range | None, jobs: int | None,
-            min_confidence: float | None, characters: bool, settings_file: Path | None) -> None:
+def convert(
+    inputs: tuple[str, ...],
+    out: Path,
+    pages: range | None,
+    jobs: int | None,
+    min_confidence: float | None,
+    characters: bool,
+    settings_file: Path | None,
+) -> None:
     """Convert files, folders (searched through) and glob patterns into a run folder.
 
     \b
@@ -106,10 +129,19 @@ def convert(inputs: tuple[str, ...], out: Path, pages: range | None, jobs: int |
 @main.command()
 @click.argument("page_file", metavar="PAGE", type=click.Path(path_type=Path))
 @click.option("--out", type=click.Path(path_type=Path, dir_okay=False), help="The PNG to write.")
-@click.option("--page", default=1, type=click.IntRange(1), show_default=True,
-              help="Which page of a file with several.")
-@click.option("--show", default="regions,order,words", show_default=True,
-              help="Any of regions, order, lines, words, characters, parted by commas.")
+@click.option(
+    "--page",
+    default=1,
+    type=click.IntRange(1),
+    show_default=True,
+    help="Which page of a file with several.",
+)
+@click.option(
+    "--show",
+    default="regions,order,words",
+    show_default=True,
+    help="Any of regions, order, lines, words, characters, parted by commas.",
+)
 @click.option("--label", is_flag=True, help="Write text and confidence beside each box.")
 @click.option("--text", is_flag=True, help="Print the text of the page.")
 @say_errors
@@ -147,8 +179,13 @@ def score(run: Path, truth: Path) -> None:
 
 
 @main.command()
-@click.option("--out", type=click.Path(path_type=Path), default=Path("amberquarry-demo"),
-              show_default=True, help="Where files and results go.")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    default=Path("amberquarry-demo"),
+    show_default=True,
+    help="Where files and results go.",
+)
 @click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
 @click.option("--few", is_flag=True, help="Only a few pages, as a quick trial.")
 @say_errors

@@ -16,14 +16,18 @@ def run_score(run: Path, truth: Path) -> None:
 
 def score_table(scores: dict[str, Score]) -> str:
     """Return scores by class as a table; a dash where there is nothing to measure."""
-    head = f"{'class':18} {'pages':>5} {'CER %':>7} {'any order':>9} {'WER %':>7} {'box F1':>7} " \
-           f"{'word F1':>7} {'order':>7}"
+    head = (
+        f"{'class':18} {'pages':>5} {'CER %':>7} {'any order':>9} {'WER %':>7} {'box F1':>7} "
+        f"{'word F1':>7} {'order':>7}"
+    )
     rows = [head]
     for name in sorted(scores, key=lambda name: (name == "all", name)):
         s = scores[name]
-        rows.append(f"{name:18} {s.pages:5} {_percent(s.cer):>7} {_percent(s.cer_any_order):>9} "
-                    f"{_percent(s.wer):>7} {_share(s.box_f1):>7} {_share(s.word_f1):>7} "
-                    f"{_share(s.order):>7}")
+        rows.append(
+            f"{name:18} {s.pages:5} {_percent(s.cer):>7} {_percent(s.cer_any_order):>9} "
+            f"{_percent(s.wer):>7} {_share(s.box_f1):>7} {_share(s.word_f1):>7} "
+            f"{_share(s.order):>7}"
+        )
     return "\n".join(rows)
 
 

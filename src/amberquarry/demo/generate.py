@@ -47,10 +47,15 @@ class Faces:
     @classmethod
     def load(cls, fonts: Path) -> Faces:
         """Open the faces among the fetched fonts."""
-        return cls(Typeface(fonts, "spectral"), Typeface(fonts, "spectral", 700),
-                   Typeface(fonts, "spectral", 400, "italic"), Typeface(fonts, "alegreya-sans"),
-                   Typeface(fonts, "alegreya-sans", 700), Typeface(fonts, "special-elite"),
-                   Typeface(fonts, "anonymous-pro"))
+        return cls(
+            Typeface(fonts, "spectral"),
+            Typeface(fonts, "spectral", 700),
+            Typeface(fonts, "spectral", 400, "italic"),
+            Typeface(fonts, "alegreya-sans"),
+            Typeface(fonts, "alegreya-sans", 700),
+            Typeface(fonts, "special-elite"),
+            Typeface(fonts, "anonymous-pro"),
+        )
 
 
 def running_head(page: SetPage, faces: Faces, left: str, right: str) -> None:
@@ -70,8 +75,18 @@ def yearbook_page(faces: Faces, chance: random.Random, number: int, year: int) -
     running_head(page, faces, "Port Ellory Tide and Weather Observatory", str(number))
     top = 300
     if number == 1:
-        top, _ = page.paragraph(f"Yearbook for {year}", MARGIN, 300, A4[0] - 2 * MARGIN, faces.bold,
-                                92, kind="heading", level=1, centre=True, justify=False)
+        top, _ = page.paragraph(
+            f"Yearbook for {year}",
+            MARGIN,
+            300,
+            A4[0] - 2 * MARGIN,
+            faces.bold,
+            92,
+            kind="heading",
+            level=1,
+            centre=True,
+            justify=False,
+        )
         top += 70
     gap = 90
     width = (A4[0] - 2 * MARGIN - gap) // 2
@@ -81,13 +96,23 @@ def yearbook_page(faces: Faces, chance: random.Random, number: int, year: int) -
         carry = ""
         first = True
         while y < A4[1] - 380:
-            if not carry and (first and column == 0 or chance.random() < 0.25) and headings:
-                y, _ = page.paragraph(headings.pop(), x, y + (0 if first else 30), width, faces.bold,
-                                      54, kind="heading", level=2, justify=False)
+            if not carry and ((first and column == 0) or chance.random() < 0.25) and headings:
+                y, _ = page.paragraph(
+                    headings.pop(),
+                    x,
+                    y + (0 if first else 30),
+                    width,
+                    faces.bold,
+                    54,
+                    kind="heading",
+                    level=2,
+                    justify=False,
+                )
                 y += 14
             text = carry or paragraph(chance, chance.randint(3, 7))
-            y, carry = page.paragraph(text, x, y, width, faces.text, 42, indent=0 if carry else 46,
-                                      bottom=A4[1] - 300)
+            y, carry = page.paragraph(
+                text, x, y, width, faces.text, 42, indent=0 if carry else 46, bottom=A4[1] - 300
+            )
             first = False
         # what does not fit is not set: each column ends with a whole line
     return page
@@ -98,20 +123,39 @@ def notes_page(faces: Faces, chance: random.Random, number: int) -> SetPage:
     page = SetPage()
     running_head(page, faces, "Notes on the Instruments", str(number))
     width = A4[0] - 2 * MARGIN
-    y, _ = page.paragraph(f"{number}. {HEADINGS[(number * 3) % len(HEADINGS)]}", MARGIN, 320, width,
-                          faces.sans_bold, 66, kind="heading", level=1, justify=False)
+    y, _ = page.paragraph(
+        f"{number}. {HEADINGS[(number * 3) % len(HEADINGS)]}",
+        MARGIN,
+        320,
+        width,
+        faces.sans_bold,
+        66,
+        kind="heading",
+        level=1,
+        justify=False,
+    )
     y += 30
     y, _ = page.paragraph(paragraph(chance, 6) + "¹", MARGIN, y, width, faces.sans, 46)
     y += 26
     for item in range(1, 5):
-        y, _ = page.paragraph(f"({item}) " + paragraph(chance, 1), MARGIN + 60, y, width - 60,
-                              faces.sans, 46, kind="item", justify=False)
+        y, _ = page.paragraph(
+            f"({item}) " + paragraph(chance, 1),
+            MARGIN + 60,
+            y,
+            width - 60,
+            faces.sans,
+            46,
+            kind="item",
+            justify=False,
+        )
         y += 12
     y += 20
     while y < 2650:
         y, _ = page.paragraph(paragraph(chance, 5), MARGIN, y, width, faces.sans, 46, indent=60)
     page.rule(MARGIN, 3040, MARGIN + 500, 3040)
-    page.paragraph("1 " + paragraph(chance, 2), MARGIN, 3060, width, faces.sans, 36, kind="footnote")
+    page.paragraph(
+        "1 " + paragraph(chance, 2), MARGIN, 3060, width, faces.sans, 36, kind="footnote"
+    )
     return page
 
 
@@ -119,13 +163,29 @@ def diary_page(faces: Faces, chance: random.Random, day: int) -> SetPage:
     """Return a typewritten page of the weather diary."""
     page = SetPage()
     width = A4[0] - 2 * MARGIN - 100
-    y, _ = page.paragraph(f"WEATHER DIARY, sheet {day}", MARGIN, 300, width, faces.typewriter, 54,
-                          kind="heading", level=1, justify=False)
+    y, _ = page.paragraph(
+        f"WEATHER DIARY, sheet {day}",
+        MARGIN,
+        300,
+        width,
+        faces.typewriter,
+        54,
+        kind="heading",
+        level=1,
+        justify=False,
+    )
     y += 50
     for entry in range(5):
-        y, _ = page.paragraph(f"{entry * 3 + 6:02d}.{chance.randint(0, 59):02d} h. "
-                              + paragraph(chance, 3), MARGIN, y, width, faces.typewriter, 46,
-                              justify=False, leading=1.5)
+        y, _ = page.paragraph(
+            f"{entry * 3 + 6:02d}.{chance.randint(0, 59):02d} h. " + paragraph(chance, 3),
+            MARGIN,
+            y,
+            width,
+            faces.typewriter,
+            46,
+            justify=False,
+            leading=1.5,
+        )
         y += 46
     return page
 
@@ -135,8 +195,16 @@ def letter_page(faces: Faces, text: str) -> SetPage:
     page = SetPage()
     y = 420
     for part in text.split("\n\n"):
-        y, _ = page.paragraph(part, MARGIN + 60, y, A4[0] - 2 * MARGIN - 120, faces.text, 52,
-                              justify=False, leading=1.4)
+        y, _ = page.paragraph(
+            part,
+            MARGIN + 60,
+            y,
+            A4[0] - 2 * MARGIN - 120,
+            faces.text,
+            52,
+            justify=False,
+            leading=1.4,
+        )
         y += 60
     return page
 
@@ -145,22 +213,46 @@ def table_page(faces: Faces, chance: random.Random, ruled: bool) -> SetPage:
     """Return a table of high and low waters with a heading and a note."""
     page = SetPage()
     width = A4[0] - 2 * MARGIN
-    y, _ = page.paragraph("High and Low Water at the Outer Mole, March 1931", MARGIN, 320, width,
-                          faces.sans_bold, 60, kind="heading", level=1, justify=False)
+    y, _ = page.paragraph(
+        "High and Low Water at the Outer Mole, March 1931",
+        MARGIN,
+        320,
+        width,
+        faces.sans_bold,
+        60,
+        kind="heading",
+        level=1,
+        justify=False,
+    )
     y, _ = page.paragraph(paragraph(chance, 2), MARGIN, y + 20, width, faces.sans, 44)
     top = y + 80
     columns = [MARGIN + 20 + step * (width // 6) for step in range(6)]
     rows: list[list[dict[str, Any]]] = []
     names = ["Day", "High water", "Metres", "Low water", "Metres", "Wind"]
-    rows.append([word for x, name in zip(columns, names, strict=True)
-                 for word in _words(page, x, top, name, faces.sans_bold, 40)])
+    rows.append(
+        [
+            word
+            for x, name in zip(columns, names, strict=True)
+            for word in _words(page, x, top, name, faces.sans_bold, 40)
+        ]
+    )
     for day in range(1, 25):
         base = top + 70 + day * 78
-        cells = [str(day), f"{chance.randrange(12):02d}.{chance.randrange(60):02d}",
-                 f"{chance.uniform(3, 5.4):.2f}", f"{chance.randrange(12) + 6:02d}.{chance.randrange(60):02d}",
-                 f"{chance.uniform(0.2, 1.4):.2f}", chance.choice(["N", "NNE", "SW", "W by S", "calm"])]
-        rows.append([word for x, cell in zip(columns, cells, strict=True)
-                     for word in _words(page, x, base, cell, faces.sans, 40)])
+        cells = [
+            str(day),
+            f"{chance.randrange(12):02d}.{chance.randrange(60):02d}",
+            f"{chance.uniform(3, 5.4):.2f}",
+            f"{chance.randrange(12) + 6:02d}.{chance.randrange(60):02d}",
+            f"{chance.uniform(0.2, 1.4):.2f}",
+            chance.choice(["N", "NNE", "SW", "W by S", "calm"]),
+        ]
+        rows.append(
+            [
+                word
+                for x, cell in zip(columns, cells, strict=True)
+                for word in _words(page, x, base, cell, faces.sans, 40)
+            ]
+        )
         if ruled:
             page.rule(MARGIN, base + 22, A4[0] - MARGIN, base + 22, 2)
     if ruled:
@@ -171,8 +263,9 @@ def table_page(faces: Faces, chance: random.Random, ruled: bool) -> SetPage:
     return page
 
 
-def _words(page: SetPage, x: float, base: float, text: str, face: Typeface,
-           size: int) -> list[dict[str, Any]]:
+def _words(
+    page: SetPage, x: float, base: float, text: str, face: Typeface, size: int
+) -> list[dict[str, Any]]:
     words = []
     for word in text.split():
         words.append(page.word(x, base, word, face, size))
@@ -184,25 +277,63 @@ def slip_page(faces: Faces, chance: random.Random, number: int) -> SetPage:
     """Return a repair slip whose amounts add up."""
     size = (1750, 1240)
     page = SetPage(size)
-    page.paragraph(f"Repair slip No. {number}", 120, 90, 1500, faces.typewriter, 64, kind="heading",
-                   level=1, justify=False)
-    page.paragraph("Port Ellory Tide and Weather Observatory, Mole Lane 7", 120, 190, 1500,
-                   faces.typewriter, 38, justify=False)
-    items = chance.sample(["float wire, brass", "pen arm", "drum clock spring", "oil, half pint",
-                           "funnel lip", "glass for dial", "hinge, copper", "packing ring"], 5)
+    page.paragraph(
+        f"Repair slip No. {number}",
+        120,
+        90,
+        1500,
+        faces.typewriter,
+        64,
+        kind="heading",
+        level=1,
+        justify=False,
+    )
+    page.paragraph(
+        "Port Ellory Tide and Weather Observatory, Mole Lane 7",
+        120,
+        190,
+        1500,
+        faces.typewriter,
+        38,
+        justify=False,
+    )
+    items = chance.sample(
+        [
+            "float wire, brass",
+            "pen arm",
+            "drum clock spring",
+            "oil, half pint",
+            "funnel lip",
+            "glass for dial",
+            "hinge, copper",
+            "packing ring",
+        ],
+        5,
+    )
     rows, total, base = [], 0.0, 380
     for item in items:
         price = round(chance.uniform(0.4, 38), 2)
         total = round(total + price, 2)
-        rows.append(_words(page, 140, base, item, faces.typewriter, 42)
-                    + _words(page, 1300, base, f"{price:.2f}", faces.typewriter, 42))
+        rows.append(
+            _words(page, 140, base, item, faces.typewriter, 42)
+            + _words(page, 1300, base, f"{price:.2f}", faces.typewriter, 42)
+        )
         base += 88
     page.rule(120, base - 20, 1560, base - 20)
-    rows.append(_words(page, 140, base + 46, "total", faces.typewriter, 42)
-                + _words(page, 1300, base + 46, f"{total:.2f}", faces.typewriter, 42))
+    rows.append(
+        _words(page, 140, base + 46, "total", faces.typewriter, 42)
+        + _words(page, 1300, base + 46, f"{total:.2f}", faces.typewriter, 42)
+    )
     page.block("table", rows)
-    page.paragraph(f"Received with thanks on {chance.randint(2, 28)} May 1931.", 120, base + 130,
-                   1500, faces.typewriter, 38, justify=False)
+    page.paragraph(
+        f"Received with thanks on {chance.randint(2, 28)} May 1931.",
+        120,
+        base + 130,
+        1500,
+        faces.typewriter,
+        38,
+        justify=False,
+    )
     return page
 
 
@@ -210,14 +341,40 @@ def notice_page(faces: Faces) -> SetPage:
     """Return a notice in white on dark with a lighter part below."""
     page = SetPage((1600, 1100))
     page.draw.rectangle((0, 0, 1600, 620), fill=40)
-    page.paragraph("STORM SIGNALS", 120, 90, 1360, faces.sans_bold, 110, kind="heading", level=1,
-                   centre=True, justify=False, ink=245)
-    page.paragraph("Two black cones, points down, warn of gales from the south. Boats shall not leave "
-                   "the inner basin until both cones have been lowered and the lamp shows green.",
-                   120, 270, 1360, faces.sans, 58, justify=False, ink=240)
-    page.paragraph("By order of the harbour office. The key to the signal locker hangs in the gauge "
-                   "house; ask the keeper between six and nine.", 120, 720, 1360, faces.sans, 52,
-                   justify=False)
+    page.paragraph(
+        "STORM SIGNALS",
+        120,
+        90,
+        1360,
+        faces.sans_bold,
+        110,
+        kind="heading",
+        level=1,
+        centre=True,
+        justify=False,
+        ink=245,
+    )
+    page.paragraph(
+        "Two black cones, points down, warn of gales from the south. Boats shall not leave "
+        "the inner basin until both cones have been lowered and the lamp shows green.",
+        120,
+        270,
+        1360,
+        faces.sans,
+        58,
+        justify=False,
+        ink=240,
+    )
+    page.paragraph(
+        "By order of the harbour office. The key to the signal locker hangs in the gauge "
+        "house; ask the keeper between six and nine.",
+        120,
+        720,
+        1360,
+        faces.sans,
+        52,
+        justify=False,
+    )
     return page
 
 
@@ -228,8 +385,16 @@ class Maker:
     folder: Path
     truth: list[dict[str, Any]]
 
-    def note(self, name: str, number: int, page: SetPage, size: tuple[int, int], dpi: float,
-             matrix: NDArray[np.float64], kind: str) -> None:
+    def note(
+        self,
+        name: str,
+        number: int,
+        page: SetPage,
+        size: tuple[int, int],
+        dpi: float,
+        matrix: NDArray[np.float64],
+        kind: str,
+    ) -> None:
         """Gather the truth of one page, its boxes moved on to the scanned picture."""
         blocks = json.loads(json.dumps(page.blocks))
         for block in blocks:
@@ -238,8 +403,17 @@ class Maker:
                 line["box"] = _moved(line["box"], matrix)
                 for word in line["words"]:
                     word["box"] = _moved(word["box"], matrix)
-        self.truth.append({"document": name, "page": number, "width": size[0], "height": size[1],
-                           "dpi": [dpi, dpi], "class": kind, "blocks": blocks})
+        self.truth.append(
+            {
+                "document": name,
+                "page": number,
+                "width": size[0],
+                "height": size[1],
+                "dpi": [dpi, dpi],
+                "class": kind,
+                "blocks": blocks,
+            }
+        )
 
     def picture(self, name: str, page: SetPage, level: str, seed: int, kind: str) -> None:
         """Write one page as a picture file of a scanner level."""
@@ -273,10 +447,17 @@ class Maker:
         """Write pages as a 1-bit TIFF with several frames."""
         frames = []
         for number, page in enumerate(pages, start=1):
-            frames.append(Image.fromarray(np.where(page.pixels > 140, 255, 0).astype(np.uint8)).convert("1"))
+            frames.append(
+                Image.fromarray(np.where(page.pixels > 140, 255, 0).astype(np.uint8)).convert("1")
+            )
             self.note(name, number, page, frames[-1].size, DPI, np.eye(3)[:2], kind)
-        frames[0].save(self.folder / name, save_all=True, append_images=frames[1:],
-                       compression="group4", dpi=(DPI, DPI))
+        frames[0].save(
+            self.folder / name,
+            save_all=True,
+            append_images=frames[1:],
+            compression="group4",
+            dpi=(DPI, DPI),
+        )
 
 
 def _moved(box: list[float], matrix: NDArray[np.float64]) -> list[float]:
@@ -287,9 +468,11 @@ def _moved(box: list[float], matrix: NDArray[np.float64]) -> list[float]:
 
 def _turned_matrix(turned: int, width: int, height: int) -> NDArray[np.float64]:
     """Return the affine of a picture turned clockwise."""
-    return {90: np.array([[0.0, -1.0, height], [1.0, 0.0, 0.0]]),
-            180: np.array([[-1.0, 0.0, width], [0.0, -1.0, height]]),
-            270: np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, width]])}[turned]
+    return {
+        90: np.array([[0.0, -1.0, height], [1.0, 0.0, 0.0]]),
+        180: np.array([[-1.0, 0.0, width], [0.0, -1.0, height]]),
+        270: np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, width]]),
+    }[turned]
 
 
 def write_pdf(path: Path, pages: list[tuple[bytes, Image.Image, float]]) -> None:
@@ -311,17 +494,27 @@ def write_pdf(path: Path, pages: list[tuple[bytes, Image.Image, float]]) -> None
         page.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Scan=stream))
         content = f"q {size[0]:.3f} 0 0 {size[1]:.3f} 0 0 cm /Scan Do Q"
         page.Contents = pikepdf.Stream(pdf, content.encode())
-    pdf.save(path, compress_streams=True, deterministic_id=True,
-             object_stream_mode=pikepdf.ObjectStreamMode.generate)
+    pdf.save(
+        path,
+        compress_streams=True,
+        deterministic_id=True,
+        object_stream_mode=pikepdf.ObjectStreamMode.generate,
+    )
 
 
 def write_text_pdf(path: Path) -> list[list[str]]:
     """Write a PDF whose text is set by fonts of every reader, and return its lines by paragraph."""
-    paragraphs = [["Circular to all observers"],
-                  ["From the first of June the morning reading is to be taken at six", "and not at"
-                   " seven. The sheets go to Port Ellory by the noon boat."],
-                  ["Sheets without a signature will be sent back. The keeper has", "spare forms and "
-                   "will show how the new wind scale is used."]]
+    paragraphs = [
+        ["Circular to all observers"],
+        [
+            "From the first of June the morning reading is to be taken at six",
+            "and not at seven. The sheets go to Port Ellory by the noon boat.",
+        ],
+        [
+            "Sheets without a signature will be sent back. The keeper has",
+            "spare forms and will show how the new wind scale is used.",
+        ],
+    ]
     commands, y = [], 760
     for number, lines in enumerate(paragraphs):
         size = 20 if number == 0 else 12
@@ -331,8 +524,9 @@ def write_text_pdf(path: Path) -> list[list[str]]:
         y -= 14
     pdf = pikepdf.new()
     pdf.add_blank_page(page_size=(595, 842))
-    font = pikepdf.Dictionary(Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1,
-                              BaseFont=pikepdf.Name("/Times-Roman"))
+    font = pikepdf.Dictionary(
+        Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name("/Times-Roman")
+    )
     pdf.pages[0].Resources = pikepdf.Dictionary(Font=pikepdf.Dictionary(F1=font))
     pdf.pages[0].Contents = pikepdf.Stream(pdf, "\n".join(commands).encode())
     pdf.save(path, deterministic_id=True)
@@ -344,7 +538,9 @@ def write_unusable(folder: Path, good: Path) -> None:
     data = good.read_bytes()
     (folder / "damaged.pdf").write_bytes(data[:300] + bytes(200) + b"%%EOF")
     with pikepdf.open(good) as pdf:
-        pdf.save(folder / "locked.pdf", encryption=pikepdf.Encryption(owner="quay", user="mole", R=6))
+        pdf.save(
+            folder / "locked.pdf", encryption=pikepdf.Encryption(owner="quay", user="mole", R=6)
+        )
     with zipfile.ZipFile(folder / "rota.docx", "w") as archive:
         info = zipfile.ZipInfo("word/document.xml", (1980, 1, 1, 0, 0, 0))
         archive.writestr(info, "<document>Rota of the observers</document>")
@@ -353,9 +549,17 @@ def write_unusable(folder: Path, good: Path) -> None:
 
 def text_truth(paragraphs: list[list[str]]) -> list[dict[str, Any]]:
     """Return truth blocks that hold text only: the PDF's own fonts set the words."""
-    return [{"id": f"t{n}", "kind": "heading" if n == 1 else "paragraph", "box": [0, 0, 0, 0],
-             "text": "\n".join(lines), "confidence": 1.0, "lines": []}
-            for n, lines in enumerate(paragraphs, start=1)]
+    return [
+        {
+            "id": f"t{n}",
+            "kind": "heading" if n == 1 else "paragraph",
+            "box": [0, 0, 0, 0],
+            "text": "\n".join(lines),
+            "confidence": 1.0,
+            "lines": [],
+        }
+        for n, lines in enumerate(paragraphs, start=1)
+    ]
 
 
 def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
@@ -365,23 +569,42 @@ def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     two: Callable[[int, int], SetPage] = lambda n, year: yearbook_page(faces, chance, n, year)
     out.pdf("yearbook-1931.pdf", [two(n, 1931) for n in range(1, 5)], "clean", 10, "two columns")
     out.pdf("yearbook-1932.pdf", [two(n, 1932) for n in range(1, 5)], "office", 30, "two columns")
-    out.tiff("instrument-notes.tif", [notes_page(faces, chance, n) for n in range(1, 5)], "one column")
-    out.pdf("weather-diary.pdf", [diary_page(faces, chance, n) for n in range(1, 4)], "office", 50,
-            "typewriter")
+    out.tiff(
+        "instrument-notes.tif", [notes_page(faces, chance, n) for n in range(1, 5)], "one column"
+    )
+    out.pdf(
+        "weather-diary.pdf",
+        [diary_page(faces, chance, n) for n in range(1, 4)],
+        "office",
+        50,
+        "typewriter",
+    )
     for number in (9, 10, 11):
-        out.picture(f"station-log/page-{number}", notes_page(faces, chance, number), "office",
-                    60 + number, "one column")
+        out.picture(
+            f"station-log/page-{number}",
+            notes_page(faces, chance, number),
+            "office",
+            60 + number,
+            "one column",
+        )
     out.picture("letter-italian", letter_page(faces, ITALIAN), "office", 81, "other languages")
     out.picture("letter-russian", letter_page(faces, RUSSIAN), "office", 84, "other languages")
     out.picture("tides-march-ruled", table_page(faces, chance, True), "office", 91, "tables")
     out.picture("tides-march-open", table_page(faces, chance, False), "clean", 92, "tables")
     for number in (118, 119):
-        out.picture(f"repair-slip-{number}", slip_page(faces, chance, number), "office", number, "tables")
+        out.picture(
+            f"repair-slip-{number}", slip_page(faces, chance, number), "office", number, "tables"
+        )
     out.turned("notes-lying.png", notes_page(faces, chance, 5), 90, "turned")
     out.turned("notes-upside-down.png", notes_page(faces, chance, 6), 180, "turned")
     for number in range(3):
-        out.picture(f"worn/old-page-{number + 1}", notes_page(faces, chance, 12 + number), "poor",
-                    140 + number, "worn")
+        out.picture(
+            f"worn/old-page-{number + 1}",
+            notes_page(faces, chance, 12 + number),
+            "poor",
+            140 + number,
+            "worn",
+        )
     out.picture("worn/yearbook-leaf", two(7, 1931), "poor", 151, "worn")
     notice = notice_page(faces)
     image = Image.fromarray(notice.pixels)
@@ -389,13 +612,23 @@ def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     out.note("storm-notice.png", 1, notice, image.size, DPI, np.eye(3)[:2], "white on dark")
     screen = letter_page(faces, "\n\n".join(paragraph(chance, 4) for _ in range(4)))
     scale = 96 / DPI
-    small = Image.fromarray(screen.pixels).resize((round(A4[0] * scale), round(A4[1] * scale)),
-                                                  Image.Resampling.LANCZOS)
+    small = Image.fromarray(screen.pixels).resize(
+        (round(A4[0] * scale), round(A4[1] * scale)), Image.Resampling.LANCZOS
+    )
     small.save(folder / "screen-copy.png", optimize=True)
     out.note("screen-copy.png", 1, screen, small.size, 96, np.eye(3)[:2] * scale, "screen")
     blocks = text_truth(write_text_pdf(folder / "circular.pdf"))
-    out.truth.append({"document": "circular.pdf", "page": 1, "width": 2479, "height": 3508,
-                      "dpi": [300.0, 300.0], "class": "text layer", "blocks": blocks})
+    out.truth.append(
+        {
+            "document": "circular.pdf",
+            "page": 1,
+            "width": 2479,
+            "height": 3508,
+            "dpi": [300.0, 300.0],
+            "class": "text layer",
+            "blocks": blocks,
+        }
+    )
     write_unusable(folder, folder / "circular.pdf")
     return out.truth
 
@@ -408,8 +641,10 @@ def main(fonts: Path) -> None:
         shutil.rmtree(COLLECTION)
     COLLECTION.mkdir()
     truth = make(COLLECTION, Faces.load(fonts))
-    TRUTH.write_text("".join(json.dumps(r, ensure_ascii=False, separators=(",", ":")) + "\n"
-                             for r in truth), encoding="utf-8")
+    TRUTH.write_text(
+        "".join(json.dumps(r, ensure_ascii=False, separators=(",", ":")) + "\n" for r in truth),
+        encoding="utf-8",
+    )
     size = sum(path.stat().st_size for path in COLLECTION.rglob("*") if path.is_file())
     click.echo(f"{len(truth)} pages, {size / 1e6:.1f} MB")
 

@@ -1,6 +1,6 @@
 """Scanner levels for made pages: clean, office and poor, each page by its own seed.
 
-Written apart from the training's wear, so that the reader is not measured on what it was trained on.
+Written apart from the training's wear: the reader is not measured on what it was trained on.
 """
 
 from __future__ import annotations
@@ -47,36 +47,58 @@ def scan_page(clean: NDArray[np.uint8], level: str, seed: int, clean_dpi: float 
         page = np.minimum(page, 255 - (255 - other) * chance.uniform(0.08, 0.2))
     if poor and chance.random() < 0.5:  # filled or faded strokes
         kernel = np.ones((2, 2) if chance.random() < 0.6 else (3, 3), np.uint8)
-        page = cv2.erode(page, kernel) if chance.random() < 0.5 else cv2.dilate(page, np.ones((2, 2)))
+        page = (
+            cv2.erode(page, kernel) if chance.random() < 0.5 else cv2.dilate(page, np.ones((2, 2)))
+        )
     small = cv2.GaussianBlur(page, (0, 0), max(0.3, 0.4 / scale))
     centre = matrix.copy()  # pixel centres lie at half numbers
     centre[:, 2] += matrix[:, :2] @ (0.5, 0.5) - 0.5
-    page = cv2.warpAffine(small, centre, (new_width, new_height), flags=cv2.INTER_LINEAR,
-                          borderValue=255.0)
-    paper, ink = (chance.uniform(190, 250), chance.uniform(20, 90)) if poor else \
-        (chance.uniform(225, 252), chance.uniform(5, 50))
+    page = cv2.warpAffine(
+        small, centre, (new_width, new_height), flags=cv2.INTER_LINEAR, borderValue=255.0
+    )
+    paper, ink = (
+        (chance.uniform(190, 250), chance.uniform(20, 90))
+        if poor
+        else (chance.uniform(225, 252), chance.uniform(5, 50))
+    )
     page = ink + page / 255 * (paper - ink)
-    rows, columns = np.mgrid[0:1:new_height * 1j, 0:1:new_width * 1j].astype(np.float32)
+    rows, columns = np.mgrid[0 : 1 : new_height * 1j, 0 : 1 : new_width * 1j].astype(np.float32)
     slope = chance.uniform(0, 0.2 if not poor else 0.25)
     direction = chance.uniform(0, 2 * np.pi)
-    page = page * (1 - slope * (0.5 + 0.5 * (np.cos(direction) * (columns - 0.5)
-                                             + np.sin(direction) * (rows - 0.5)) * 1.4))
+    page = page * (
+        1
+        - slope
+        * (
+            0.5
+            + 0.5 * (np.cos(direction) * (columns - 0.5) + np.sin(direction) * (rows - 0.5)) * 1.4
+        )
+    )
     if poor and chance.random() < 0.4:
         band = round(chance.uniform(0.01, 0.03) * new_width)
         page[:, :band] = 25
     if poor and chance.random() < 0.3:  # punch holes
         for at in (0.35, 0.65):
-            cv2.circle(page, (round(0.03 * new_width), round(at * new_height)),
-                       round(0.011 * new_height), 40.0, -1)
+            cv2.circle(
+                page,
+                (round(0.03 * new_width), round(at * new_height)),
+                round(0.011 * new_height),
+                40.0,
+                -1,
+            )
     for _ in range(int(chance.integers(5, 60 if not poor else 200))):
         x, y = int(chance.integers(new_width)), int(chance.integers(new_height))
         cv2.circle(page, (x, y), int(chance.integers(0, 2)), float(chance.uniform(30, 120)), -1)
-    page = cv2.GaussianBlur(page, (0, 0), chance.uniform(0.7, 1.4) if poor else chance.uniform(0.4, 0.9))
-    page += chance.standard_normal(page.shape).astype(np.float32) \
-        * (chance.uniform(5, 14) if poor else chance.uniform(2, 6))
+    page = cv2.GaussianBlur(
+        page, (0, 0), chance.uniform(0.7, 1.4) if poor else chance.uniform(0.4, 0.9)
+    )
+    page += chance.standard_normal(page.shape).astype(np.float32) * (
+        chance.uniform(5, 14) if poor else chance.uniform(2, 6)
+    )
     picture = np.clip(page, 0, 255).astype(np.uint8)
     if chance.random() < (0.5 if poor else 0.33):
-        level_at = cv2.GaussianBlur(picture, (0, 0), 25).astype(np.float32) * chance.uniform(0.68, 0.8)
+        level_at = cv2.GaussianBlur(picture, (0, 0), 25).astype(np.float32) * chance.uniform(
+            0.68, 0.8
+        )
         image = Image.fromarray(np.where(picture > level_at, 255, 0).astype(np.uint8)).convert("1")
         out = io.BytesIO()
         image.save(out, "TIFF", compression="group4", dpi=(dpi, dpi))

@@ -18,8 +18,11 @@ class Typeface:
     """A face in one style; web fonts come in pieces by script."""
 
     def __init__(self, fonts: Path, family: str, weight: int = 400, style: str = "normal") -> None:
-        self._paths = [path for subset in ("latin", "latin-ext", "cyrillic")
-                       if (path := fonts / family / f"{family}-{subset}-{weight}-{style}.woff2").exists()]
+        self._paths = [
+            path
+            for subset in ("latin", "latin-ext", "cyrillic")
+            if (path := fonts / family / f"{family}-{subset}-{weight}-{style}.woff2").exists()
+        ]
         if not self._paths:
             raise FileNotFoundError(f"no font {family} {weight} {style} below {fonts}")
         self._covered = [_characters(path) for path in self._paths]
@@ -29,8 +32,9 @@ class Typeface:
         """Return the text cut into runs, each with the piece of the face that holds it."""
         runs: list[tuple[str, int]] = []
         for character in text:
-            number = next((n for n, covered in enumerate(self._covered)
-                           if ord(character) in covered), 0)
+            number = next(
+                (n for n, covered in enumerate(self._covered) if ord(character) in covered), 0
+            )
             if runs and runs[-1][1] == number:
                 runs[-1] = (runs[-1][0] + character, number)
             else:
@@ -73,8 +77,9 @@ class SetPage:
         """The picture as grey levels."""
         return np.asarray(self.image, np.uint8)
 
-    def word(self, x: float, base: float, text: str, face: Typeface, size: int,
-             ink: int = 0) -> dict[str, Any]:
+    def word(
+        self, x: float, base: float, text: str, face: Typeface, size: int, ink: int = 0
+    ) -> dict[str, Any]:
         """Draw a word with its base line at `base` and return its truth."""
         boxes = []
         for part, font in face.runs(text, size):
@@ -86,22 +91,47 @@ class SetPage:
 
     def block(self, kind: str, lines: list[list[dict[str, Any]]], level: int | None = None) -> None:
         """Note a block of lines of words."""
-        rows = []
+        rows: list[dict[str, Any]] = []
         for words in lines:
             box = _around([word["box"] for word in words])
-            rows.append({"box": box, "text": " ".join(word["text"] for word in words),
-                         "confidence": 1.0, "words": words})
+            rows.append(
+                {
+                    "box": box,
+                    "text": " ".join(word["text"] for word in words),
+                    "confidence": 1.0,
+                    "words": words,
+                }
+            )
         record: dict[str, Any] = {
-            "id": f"t{len(self.blocks) + 1}", "kind": kind, "box": _around([r["box"] for r in rows]),
-            "text": "\n".join(r["text"] for r in rows), "confidence": 1.0, "lines": rows}
+            "id": f"t{len(self.blocks) + 1}",
+            "kind": kind,
+            "box": _around([r["box"] for r in rows]),
+            "text": "\n".join(r["text"] for r in rows),
+            "confidence": 1.0,
+            "lines": rows,
+        }
         if level:
             record["level"] = level
         self.blocks.append(record)
 
-    def paragraph(self, text: str, x: int, y: int, width: int, face: Typeface, size: int, *,
-                  kind: str = "paragraph", leading: float = 1.3, indent: int = 0,
-                  justify: bool = True, level: int | None = None, ink: int = 0,
-                  centre: bool = False, bottom: int | None = None) -> tuple[int, str]:
+    def paragraph(
+        self,
+        text: str,
+        x: int,
+        y: int,
+        width: int,
+        face: Typeface,
+        size: int,
+        *,
+        kind: str = "paragraph",
+        leading: float = 1.3,
+        indent: int = 0,
+        justify: bool = True,
+        level: int | None = None,
+        ink: int = 0,
+        centre: bool = False,
+        bottom: int | None = None,
+    ) -> tuple[int, str]:
         """Set a paragraph from the top at `y`; return the y below it and what did not fit."""
         space = face.length(" ", size)
         words = text.split()

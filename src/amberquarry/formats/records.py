@@ -10,7 +10,16 @@ from typing import Any
 import numpy as np
 
 from amberquarry.document import (
-    Block, BlockKind, Box, Document, Finding, FindingCode, Line, Origin, Page, Word,
+    Block,
+    BlockKind,
+    Box,
+    Document,
+    Finding,
+    FindingCode,
+    Line,
+    Origin,
+    Page,
+    Word,
 )
 from amberquarry.formats.markdown import document_to_markdown
 
@@ -45,13 +54,17 @@ def _finding(finding: Finding) -> dict[str, Any]:
 
 def word_record(word: Word, line: Line, characters: bool) -> dict[str, Any]:
     """Return a word: text, box, confidence, and quad and character boxes where there are any."""
-    record: dict[str, Any] = {"text": word.text, "box": _box(word.box),
-                              "confidence": round(word.confidence, 3)}
+    record: dict[str, Any] = {
+        "text": word.text,
+        "box": _box(word.box),
+        "confidence": round(word.confidence, 3),
+    }
     if word.quad is not None:
         record["quad"] = [[_short(x), _short(y)] for x, y in word.quad]
     if characters:
-        record["characters"] = [[_short(v) for v in row]
-                                for row in line.character_boxes[word.start:word.end]]
+        record["characters"] = [
+            [_short(v) for v in row] for row in line.character_boxes[word.start : word.end]
+        ]
     return record
 
 
@@ -60,21 +73,38 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
     blocks = []
     for number, block in enumerate(page.blocks, start=1):
         record: dict[str, Any] = {
-            "id": f"p{page.number}b{number}", "kind": block.kind.value, "box": _box(block.box),
-            "text": block.text, "confidence": round(block.confidence, 3)}
+            "id": f"p{page.number}b{number}",
+            "kind": block.kind.value,
+            "box": _box(block.box),
+            "text": block.text,
+            "confidence": round(block.confidence, 3),
+        }
         if block.level is not None:
             record["level"] = block.level
         record["lines"] = [
-            {"box": _box(line.box), "text": line.text, "confidence": round(line.confidence, 3),
-             "words": [word_record(word, line, characters) for word in line.words]}
-            for line in block.lines]
+            {
+                "box": _box(line.box),
+                "text": line.text,
+                "confidence": round(line.confidence, 3),
+                "words": [word_record(word, line, characters) for word in line.words],
+            }
+            for line in block.lines
+        ]
         blocks.append(record)
     return {
-        "document": document, "page": page.number, "width": page.width, "height": page.height,
-        "dpi": [round(v, 2) for v in page.dpi] if page.dpi else None, "rotation": page.rotation,
-        "skew": page.skew, "origin": page.origin.value, "confidence": round(page.confidence, 3),
+        "document": document,
+        "page": page.number,
+        "width": page.width,
+        "height": page.height,
+        "dpi": [round(v, 2) for v in page.dpi] if page.dpi else None,
+        "rotation": page.rotation,
+        "skew": page.skew,
+        "origin": page.origin.value,
+        "confidence": round(page.confidence, 3),
         "to_points": [round(v, 6) for v in page.to_points] if page.to_points else None,
-        "findings": [_finding(f) for f in page.findings], "blocks": blocks}
+        "findings": [_finding(f) for f in page.findings],
+        "blocks": blocks,
+    }
 
 
 def page_from_record(record: dict[str, Any]) -> Page:
@@ -88,28 +118,61 @@ def page_from_record(record: dict[str, Any]) -> Page:
                 start = max(0, row["text"].find(word["text"], at))
                 at = start + len(word["text"])
                 words.append(Word(word["text"], Box(*word["box"]), word["confidence"], start, at))
-            lines.append(Line(row["text"], Box(*row["box"]), row["confidence"], words,
-                              np.zeros((0, 4), np.float32), np.zeros(0, np.float32)))
-        blocks.append(Block(BlockKind(item["kind"]), Box(*item["box"]), lines, item.get("level"),
-                            item["text"]))
+            lines.append(
+                Line(
+                    row["text"],
+                    Box(*row["box"]),
+                    row["confidence"],
+                    words,
+                    np.zeros((0, 4), np.float32),
+                    np.zeros(0, np.float32),
+                )
+            )
+        blocks.append(
+            Block(
+                BlockKind(item["kind"]), Box(*item["box"]), lines, item.get("level"), item["text"]
+            )
+        )
     dpi = record.get("dpi")
-    findings = [Finding(FindingCode(f["code"]), f["message"], f["page"])
-                for f in record.get("findings", [])]
-    return Page(record["page"], record["width"], record["height"], tuple(dpi) if dpi else None,
-                record.get("rotation", 0), record.get("skew", 0.0),
-                Origin(record.get("origin", "scan")), blocks, findings)
+    findings = [
+        Finding(FindingCode(f["code"]), f["message"], f["page"]) for f in record.get("findings", [])
+    ]
+    return Page(
+        record["page"],
+        record["width"],
+        record["height"],
+        tuple(dpi) if dpi else None,
+        record.get("rotation", 0),
+        record.get("skew", 0.0),
+        Origin(record.get("origin", "scan")),
+        blocks,
+        findings,
+    )
 
 
 def document_record(document: Document, made_by: dict[str, str]) -> dict[str, Any]:
     """Return the record of a document; its text is Markdown."""
     text, spans = document_to_markdown(document)
-    pages = [{"page": page.number, "start": start, "end": end,
-              "confidence": round(page.confidence, 3), "words": sum(1 for _ in page.words),
-              "blank": not page.blocks}
-             for page, (start, end) in zip(document.pages, spans, strict=True)]
+    pages = [
+        {
+            "page": page.number,
+            "start": start,
+            "end": end,
+            "confidence": round(page.confidence, 3),
+            "words": sum(1 for _ in page.words),
+            "blank": not page.blocks,
+        }
+        for page, (start, end) in zip(document.pages, spans, strict=True)
+    ]
     heading = next((b.text for b in document.blocks(BlockKind.HEADING) if b.text), None)
     return {
-        "document": document.identifier, "source": document.source,
-        "title": document.file_info.get("Title") or heading, "text": text, "pages": pages,
-        "file_info": document.file_info, "findings": [_finding(f) for f in document.findings],
-        "made_by": made_by, "schema": SCHEMA_VERSION}
+        "document": document.identifier,
+        "source": document.source,
+        "title": document.file_info.get("Title") or heading,
+        "text": text,
+        "pages": pages,
+        "file_info": document.file_info,
+        "findings": [_finding(f) for f in document.findings],
+        "made_by": made_by,
+        "schema": SCHEMA_VERSION,
+    }

@@ -27,9 +27,13 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     kernel = np.ones((reach, reach), np.uint8)
     dark = cv2.morphologyEx(dark, cv2.MORPH_OPEN, kernel)
     # light letters leave holes and notches in the area they stand on
-    wide = cv2.copyMakeBorder(dark, 2 * reach, 2 * reach, 2 * reach, 2 * reach, cv2.BORDER_REPLICATE)
-    wide = cv2.morphologyEx(wide, cv2.MORPH_CLOSE, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8))
-    return wide[2 * reach:-2 * reach, 2 * reach:-2 * reach].astype(bool)
+    wide = cv2.copyMakeBorder(
+        dark, 2 * reach, 2 * reach, 2 * reach, 2 * reach, cv2.BORDER_REPLICATE
+    )
+    wide = cv2.morphologyEx(
+        wide, cv2.MORPH_CLOSE, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
+    )
+    return wide[2 * reach : -2 * reach, 2 * reach : -2 * reach].astype(bool)
 
 
 def even_page(grey: Grey) -> Grey:
@@ -43,13 +47,14 @@ def even_page(grey: Grey) -> Grey:
     size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
     small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
     lightest = float(np.percentile(small, 97))
-    if lightest < 70:  # the whole page is dark, but for letters
-        paper = 255.0 if np.median(small) < 70 else lightest
-    else:
-        paper = lightest
+    # a page that is dark but for its letters has no paper to compare with
+    paper = 255.0 if lightest < 70 else lightest
     reach = 5
-    dark = dark_areas(small, paper, reach) if min(size) > 4 * reach else \
-        np.full(small.shape, np.median(small) < 110)
+    dark = (
+        dark_areas(small, paper, reach)
+        if min(size) > 4 * reach
+        else np.full(small.shape, np.median(small) < 110)
+    )
     if dark.any():
         full = cv2.resize(dark.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
         grey = np.where(full > 0, 255 - grey, grey)
@@ -77,7 +82,7 @@ def clear_borders(even: Grey) -> Grey:
     solid = (cv2.resize(even, size, interpolation=cv2.INTER_AREA) < 60).astype(np.uint8)
     if not solid.any() or min(size) < 8:
         return even
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(solid, connectivity=8)
+    _count, labels, stats, _ = cv2.connectedComponentsWithStats(solid, connectivity=8)
     x, y, w, h, _ = stats.T
     border = (x == 0) | (y == 0) | (x + w == size[0]) | (y + h == size[1])
     border[0] = False
@@ -93,8 +98,11 @@ def noise_level(even: Grey) -> float:
     """Return the standard deviation of the pixel noise, from the paper's fine structure."""
     sample = even[::3].astype(np.int16)
     steps = np.abs(np.diff(sample, axis=1))
-    return float(np.median(steps[(sample[:, 1:] > 200) & (sample[:, 1:] < 255)])) \
-        if ((sample > 200) & (sample < 255)).mean() > 0.2 else 0.0
+    return (
+        float(np.median(steps[(sample[:, 1:] > 200) & (sample[:, 1:] < 255)]))
+        if ((sample > 200) & (sample < 255)).mean() > 0.2
+        else 0.0
+    )
 
 
 def is_bilevel(grey: Grey) -> bool:
@@ -120,7 +128,7 @@ def ink_of(even: Grey, share: float = INK_SHARE) -> NDArray[np.uint8]:
     rows, columns = max(1, height // tile), max(1, width // tile)
     step = 2 if min(height, width) > 400 else 1
     high, wide = (height // rows) // step, (width // columns) // step
-    sample = even[::step, ::step][:rows * high, :columns * wide]
+    sample = even[::step, ::step][: rows * high, : columns * wide]
     tiles = sample.reshape(rows, high, columns, wide).swapaxes(1, 2).reshape(rows * columns, -1)
     rank = int(0.02 * (tiles.shape[1] - 1))
     darkest = np.partition(tiles, rank, axis=1)[:, rank].astype(np.float32)

@@ -9,7 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.light import (
-    HEALED_INK_SHARE, INK_SHARE, clear_borders, even_page, heal, ink_of, is_bilevel,
+    HEALED_INK_SHARE,
+    INK_SHARE,
+    clear_borders,
+    even_page,
+    heal,
+    ink_of,
+    is_bilevel,
 )
 from amberquarry.imaging.skew import find_letters, runs_down, skew_angle
 from amberquarry.settings import PreparationSettings
@@ -64,8 +70,11 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     if is_bilevel(source):
         even, share = heal(even), HEALED_INK_SHARE
     shrink = max(1.0, (height * width / _LOOK_PIXELS) ** 0.5)
-    look = even if shrink < 1.3 else cv2.resize(even, None, fx=1 / shrink, fy=1 / shrink,
-                                                interpolation=cv2.INTER_AREA)
+    look = (
+        even
+        if shrink < 1.3
+        else cv2.resize(even, None, fx=1 / shrink, fy=1 / shrink, interpolation=cv2.INTER_AREA)
+    )
     shrink = width / look.shape[1]
     letters = find_letters(ink_of(look, share))
     scale, turned = 1.0, 0
@@ -89,8 +98,9 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     return Prepared(even, ink_of(even, share), back, turned, skew, letter * scale)
 
 
-def _level(even: NDArray[np.uint8], skew: float,
-           scale: float) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
+def _level(
+    even: NDArray[np.uint8], skew: float, scale: float
+) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
     """Return the picture turned so that lines lie level, scaled, with the affine back."""
     height, width = even.shape
     if scale < 0.75:  # average first, so that nothing is skipped
@@ -111,8 +121,14 @@ def _level(even: NDArray[np.uint8], skew: float,
     # pixel centres lie at half numbers in our frame, at whole numbers in OpenCV's
     shifted = forward.copy()
     shifted[:, 2] += forward[:, :2] @ (0.5, 0.5) - 0.5
-    level = cv2.warpAffine(even, shifted, (new_width, new_height), flags=flags,
-                           borderMode=cv2.BORDER_CONSTANT, borderValue=255)
+    level = cv2.warpAffine(
+        even,
+        shifted,
+        (new_width, new_height),
+        flags=flags,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=255,
+    )
     inverse = cv2.invertAffineTransform(forward)
     return level, np.asarray(inverse, np.float64)
 
@@ -121,6 +137,11 @@ def upside_down(page: Prepared) -> Prepared:
     """Return the page turned by 180 degrees more."""
     height, width = page.grey.shape
     back = compose(page.to_source, turn_matrix(180, width, height))
-    return Prepared(np.ascontiguousarray(page.grey[::-1, ::-1]),
-                    np.ascontiguousarray(page.ink[::-1, ::-1]), back, (page.turned + 180) % 360,
-                    page.skew, page.letter_height)
+    return Prepared(
+        np.ascontiguousarray(page.grey[::-1, ::-1]),
+        np.ascontiguousarray(page.ink[::-1, ::-1]),
+        back,
+        (page.turned + 180) % 360,
+        page.skew,
+        page.letter_height,
+    )

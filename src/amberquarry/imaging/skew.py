@@ -27,29 +27,41 @@ def find_letters(ink: NDArray[np.uint8]) -> Letters:
     """Return the components of `ink` (1 is ink) that can be letters."""
     _, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     left, top, width, height, area = stats[1:].T
-    usable = (height >= 4) & (width >= 2) & (area >= 8) & (height < 0.2 * ink.shape[0]) \
-        & (width < 6 * np.maximum(height, 4)) & (height < 8 * np.maximum(width, 3))
+    usable = (
+        (height >= 4)
+        & (width >= 2)
+        & (area >= 8)
+        & (height < 0.2 * ink.shape[0])
+        & (width < 6 * np.maximum(height, 4))
+        & (height < 8 * np.maximum(width, 3))
+    )
     if usable.sum() >= _LEAST_LETTERS:
         size = np.maximum(width, height)[usable]
         # dots and specks are many on poor scans: the letters' height is weighted by ink
         order = np.argsort(size)
         weight = np.cumsum(np.minimum(area[usable][order], 4 * size[order] ** 1.0))
         middle = float(size[order][np.searchsorted(weight, 0.45 * weight[-1])])
-        usable &= (np.maximum(width, height) > 0.4 * middle) & (np.maximum(width, height) < 2.6 * middle)
+        usable &= (np.maximum(width, height) > 0.4 * middle) & (
+            np.maximum(width, height) < 2.6 * middle
+        )
     left, top, width, height = (v[usable].astype(np.float32) for v in (left, top, width, height))
     usual = float(np.median(height)) if len(height) >= _LEAST_LETTERS else 0.0
     return Letters(left, top, left + width, top + height, usual)
 
 
-def _sharpness(along: NDArray[np.float32], across: NDArray[np.float32], angles: NDArray[np.float64],
-               bin_px: float) -> NDArray[np.float64]:
+def _sharpness(
+    along: NDArray[np.floating],
+    across: NDArray[np.floating],
+    angles: NDArray[np.float64],
+    bin_px: float,
+) -> NDArray[np.float64]:
     """Return for each angle how sharply points gather in lines that rise by that angle."""
     scores = np.empty(len(angles))
     for number, angle in enumerate(angles):
         level = across + along * np.float32(np.tan(angle))
         bins = np.floor((level - level.min()) / bin_px).astype(np.int64)
         counts = np.bincount(bins).astype(np.float64)
-        scores[number] = float((counts ** 2).sum()) + float((counts[1:] * counts[:-1]).sum())
+        scores[number] = float((counts**2).sum()) + float((counts[1:] * counts[:-1]).sum())
     return scores
 
 

@@ -1,6 +1,7 @@
 """From ink to text lines in blocks, in reading order."""
 
-from amberquarry.layout.analysis import Layout, Region, analyse, lines_upside_down
+from amberquarry.layout.analysis import Layout, analyse, lines_upside_down
+from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
 

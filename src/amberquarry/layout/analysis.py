@@ -40,8 +40,9 @@ def analyse(page: Prepared) -> Layout:
     return Layout(reading_order(regions, columns, letter), found, gutters)
 
 
-def lines_upside_down(layout: Layout, lines: list[TextLine], letter: float) -> tuple[
-        Components, list[TextLine]]:
+def lines_upside_down(
+    layout: Layout, lines: list[TextLine], letter: float
+) -> tuple[Components, list[TextLine]]:
     """Return the pieces on the page turned by 180 degrees, and the given lines measured there."""
     found = layout.found.upside_down()
     core = core_letters(found, letter or _UNKNOWN_LETTER_PX)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -48,8 +49,9 @@ class Lines:
         right = np.flatnonzero(within & (self.x0 >= middle - 2))
         return self._nearest(left, self.x1, -1), self._nearest(right, self.x0, 1)
 
-    def _nearest(self, chosen: NDArray[np.int64], edge: NDArray[np.float64],
-                 sign: int) -> NDArray[np.int64]:
+    def _nearest(
+        self, chosen: NDArray[np.int64], edge: NDArray[np.float64], sign: int
+    ) -> NDArray[np.int64]:
         y0, y1 = self.y0[chosen], self.y1[chosen]
         shared = np.minimum(y1[:, None], y1[None]) - np.maximum(y0[:, None], y0[None])
         nearer = sign * (edge[chosen][None] - edge[chosen][:, None]) < -1
@@ -58,8 +60,10 @@ class Lines:
 
     def in_rows(self, left: NDArray[np.int64], right: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Return (left, right), True where two lines stand on one base line."""
-        return np.abs(self.end[left][:, None] - self.start[right][None]) \
+        return (
+            np.abs(self.end[left][:, None] - self.start[right][None])
             < _SAME_ROW * self.size[left][:, None]
+        )
 
 
 def _overlap_y(a: Box, b: Box) -> float:
@@ -92,8 +96,12 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
     """Return tables: rows of lines around gutters that part cells."""
     zones: list[Box] = []
     for gutter in gutters:
-        left, right = (np.array([n for n in side if not _gutter_between(
-            lines.lines[n].box, gutter, columns)], int) for side in lines.beside(gutter))
+        left, right = (
+            np.array(
+                [n for n in side if not _gutter_between(lines.lines[n].box, gutter, columns)], int
+            )
+            for side in lines.beside(gutter)
+        )
         if len(left) == 0 or len(right) == 0:
             continue
         pairs = np.argwhere(lines.in_rows(left, right))
@@ -101,8 +109,10 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             continue
         zone = Box.around([lines.lines[n].box for n in [*left[pairs[:, 0]], *right[pairs[:, 1]]]])
         for number, other in enumerate(zones):
-            if _overlap_y(zone, other) > 0.4 * min(zone.height, other.height) \
-                    and _overlap_x(zone, other) > -zone.width * 0.05:
+            if (
+                _overlap_y(zone, other) > 0.4 * min(zone.height, other.height)
+                and _overlap_x(zone, other) > -zone.width * 0.05
+            ):
                 zones[number] = Box.around([zone, other])
                 break
         else:
@@ -110,13 +120,18 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
     regions = []
     taken: set[int] = set()
     for zone in zones:
-        members = [line for line in lines.lines if id(line) not in taken and zone.contains(
-            (line.box.x0 + line.box.x1) / 2, (line.box.y0 + line.box.y1) / 2)]
+        members = [
+            line
+            for line in lines.lines
+            if id(line) not in taken
+            and zone.contains((line.box.x0 + line.box.x1) / 2, (line.box.y0 + line.box.y1) / 2)
+        ]
         if len(members) < 6:
             continue
         taken.update(id(line) for line in members)
-        regions.append(Region(BlockKind.TABLE, Box.around([m.box for m in members]),
-                              rows_in_order(members)))
+        regions.append(
+            Region(BlockKind.TABLE, Box.around([m.box for m in members]), rows_in_order(members))
+        )
     return regions
 
 
@@ -133,9 +148,13 @@ def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
     while waiting:
         first = waiting[0]
         level = first.baseline_at((first.box.x0 + first.box.x1) / 2)
-        row = [line for line in waiting
-               if abs(line.baseline_at((line.box.x0 + line.box.x1) / 2) - level)
-               < 0.8 * min(line.x_height, first.x_height) or line is first]
+        row = [
+            line
+            for line in waiting
+            if abs(line.baseline_at((line.box.x0 + line.box.x1) / 2) - level)
+            < 0.8 * min(line.x_height, first.x_height)
+            or line is first
+        ]
         ordered.extend(sorted(row, key=lambda line: line.box.x0))
         taken = {id(line) for line in row}
         waiting = [line for line in waiting if id(line) not in taken]
@@ -152,8 +171,10 @@ def usual_x_height(lines: list[TextLine]) -> float:
 
 
 def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """Return for each line the next one under it (-1: none) and the distance of their base lines."""
-    shared = np.minimum(lines.x1[:, None], lines.x1[None]) - np.maximum(lines.x0[:, None], lines.x0[None])
+    """Return each line's next one under it (-1: none) and how far their base lines lie apart."""
+    shared = np.minimum(lines.x1[:, None], lines.x1[None]) - np.maximum(
+        lines.x0[:, None], lines.x0[None]
+    )
     width = lines.x1 - lines.x0
     above = shared >= 0.3 * np.minimum(width[:, None], width[None])
     slope = (lines.end - lines.start) / np.maximum(1.0, width)
@@ -201,16 +222,21 @@ def split_paragraphs(chain: list[TextLine]) -> list[list[TextLine]]:
     left = float(np.percentile([line.box.x0 for line in chain], 20))
     right = float(np.percentile([line.box.x1 for line in chain], 80))
     size = float(np.median([line.x_height for line in chain]))
-    steps = [b.box.y1 - a.box.y1 for a, b in zip(chain, chain[1:], strict=False)]
+    steps = [b.box.y1 - a.box.y1 for a, b in itertools.pairwise(chain)]
     usual = float(np.median(steps))
     parts = [[chain[0]]]
-    for previous, line in zip(chain, chain[1:], strict=False):
+    for previous, line in itertools.pairwise(chain):
         indent = line.box.x0 - left
         indented = 0.9 * size < indent < 8 * size and previous.box.x0 - left < 0.6 * size
-        hanging = previous.box.x0 - line.box.x0 > 0.9 * size and len(parts[-1]) > 1 \
+        hanging = (
+            previous.box.x0 - line.box.x0 > 0.9 * size
+            and len(parts[-1]) > 1
             and abs(parts[-1][-1].box.x0 - parts[-1][0].box.x0) > 0.9 * size
-        short = previous.box.x1 < right - max(5 * size, 0.18 * (right - left)) \
+        )
+        short = (
+            previous.box.x1 < right - max(5 * size, 0.18 * (right - left))
             and line.box.x0 <= left + 2.5 * size
+        )
         gap = line.baseline_at(line.box.x0) - previous.baseline_at(line.box.x0) > 1.18 * usual
         if indented or hanging or short or gap:
             parts.append([line])
@@ -219,8 +245,9 @@ def split_paragraphs(chain: list[TextLine]) -> list[list[TextLine]]:
     return parts
 
 
-def make_blocks(lines: list[TextLine], gutters: list[Box],
-                pictures: list[Box]) -> tuple[list[Region], list[Box]]:
+def make_blocks(
+    lines: list[TextLine], gutters: list[Box], pictures: list[Box]
+) -> tuple[list[Region], list[Box]]:
     """Return the blocks of a page, not yet in order, and the gutters that part columns."""
     measured = Lines(lines)
     columns = [gutter for gutter in gutters if parts_columns(gutter, measured)]
@@ -236,7 +263,9 @@ def make_blocks(lines: list[TextLine], gutters: list[Box],
                 size = float(np.median([line.x_height for line in part]))
                 letters = sum(len(line.pieces) for line in part)
                 heading = size > _HEADING_SIZE * usual and len(part) <= 4 and letters >= 3
-                regions.append(Region(BlockKind.HEADING if heading else BlockKind.PARAGRAPH, box, part))
+                regions.append(
+                    Region(BlockKind.HEADING if heading else BlockKind.PARAGRAPH, box, part)
+                )
         _set_levels(regions, usual)
     regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)
     return regions, columns

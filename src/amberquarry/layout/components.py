@@ -37,9 +37,16 @@ class Components:
         """Return the same pieces on the page turned by 180 degrees."""
         height, width = self.labels.shape
         return Components(
-            self.labels[::-1, ::-1], width - self.right, height - self.bottom, width - self.left,
-            height - self.top, self.area, self.usable, self.rules[::-1, ::-1],
-            [Box(width - b.x1, height - b.y1, width - b.x0, height - b.y0) for b in self.pictures])
+            self.labels[::-1, ::-1],
+            width - self.right,
+            height - self.bottom,
+            width - self.left,
+            height - self.top,
+            self.area,
+            self.usable,
+            self.rules[::-1, ::-1],
+            [Box(width - b.x1, height - b.y1, width - b.x0, height - b.y0) for b in self.pictures],
+        )
 
     @property
     def height(self) -> NDArray[np.int32]:
@@ -63,12 +70,12 @@ def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
     least = length // block - 1  # whole blocks that a run must fill
     height, width = ink.shape
     if axis == 1:
-        whole = np.ascontiguousarray(ink[:, :width // block * block])
+        whole = np.ascontiguousarray(ink[:, : width // block * block])
         rows = np.flatnonzero(_holds_run(whole.view(np.uint64) == 0x0101010101010101, least, 1))
         if len(rows):
             result[rows] = _opened(ink[rows], length)
         return result
-    blocks = np.minimum.reduce(ink[:height // block * block].reshape(-1, block, width), axis=1)
+    blocks = np.minimum.reduce(ink[: height // block * block].reshape(-1, block, width), axis=1)
     columns = np.flatnonzero(_holds_run(blocks.astype(bool), least, 0))
     if len(columns):
         result[:, columns] = _opened(np.ascontiguousarray(ink[:, columns].T), length).T
@@ -87,7 +94,7 @@ def _holds_run(mask: NDArray[np.bool_], length: int, axis: int) -> NDArray[np.bo
             kept[:-step] &= kept[step:]
             kept[-step:] = False
         reach += step
-    return kept.any(axis)
+    return np.asarray(kept.any(axis))
 
 
 def _opened(kept: NDArray[np.uint8], length: int) -> NDArray[np.uint8]:
@@ -150,30 +157,42 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         ink = ink & ~wide & 1
     _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     left, top, width, height, area = stats.T
-    large = (height > _TALLEST_LETTER * letter) | (width > _WIDEST_LETTER * letter) \
-        & (height > 1.6 * letter) | (width > 25 * letter)
+    large = (
+        (height > _TALLEST_LETTER * letter)
+        | (width > _WIDEST_LETTER * letter) & (height > 1.6 * letter)
+        | (width > 25 * letter)
+    )
     large[0] = False
     fill = area / np.maximum(1, width * height)
-    pictures = [Box(left[i], top[i], left[i] + width[i], top[i] + height[i])
-                for i in np.flatnonzero(large & (fill >= _FRAME_FILL))]
+    pictures = [
+        Box(left[i], top[i], left[i] + width[i], top[i] + height[i])
+        for i in np.flatnonzero(large & (fill >= _FRAME_FILL))
+    ]
     photographs = find_photographs(grey, letter)
     if photographs.any():
         count, _, boxes, _ = cv2.connectedComponentsWithStats(photographs.astype(np.uint8))
         for x, y, w, h, _ in boxes[1:count]:
-            pictures.append(Box(x * _PHOTO_BLOCK, y * _PHOTO_BLOCK,
-                                (x + w) * _PHOTO_BLOCK, (y + h) * _PHOTO_BLOCK))
+            pictures.append(
+                Box(
+                    x * _PHOTO_BLOCK,
+                    y * _PHOTO_BLOCK,
+                    (x + w) * _PHOTO_BLOCK,
+                    (y + h) * _PHOTO_BLOCK,
+                )
+            )
     pictures = merge_boxes(pictures, letter)
     usable = ~large & (area >= max(4, (_SPECK * letter) ** 2))
     usable[0] = False
     middle_x, middle_y = left + width / 2, top + height / 2
     for box in pictures:
-        usable &= ~((middle_x >= box.x0) & (middle_x < box.x1)
-                    & (middle_y >= box.y0) & (middle_y < box.y1))
+        usable &= ~(
+            (middle_x >= box.x0) & (middle_x < box.x1) & (middle_y >= box.y0) & (middle_y < box.y1)
+        )
     return Components(labels, left, top, left + width, top + height, area, usable, rules, pictures)
 
 
 def merge_boxes(boxes: list[Box], near: float) -> list[Box]:
-    """Return boxes with those that overlap, or lie nearer than `near`, joined; tiny ones dropped."""
+    """Return boxes, those that overlap or lie nearer than `near` joined, tiny ones dropped."""
     boxes = list(boxes)
     joined = True
     while joined:
@@ -181,8 +200,12 @@ def merge_boxes(boxes: list[Box], near: float) -> list[Box]:
         kept: list[Box] = []
         for box in boxes:
             for number, other in enumerate(kept):
-                if box.x0 - near < other.x1 and other.x0 - near < box.x1 \
-                        and box.y0 - near < other.y1 and other.y0 - near < box.y1:
+                if (
+                    box.x0 - near < other.x1
+                    and other.x0 - near < box.x1
+                    and box.y0 - near < other.y1
+                    and other.y0 - near < box.y1
+                ):
                     kept[number] = Box.around([box, other])
                     joined = True
                     break

@@ -43,8 +43,9 @@ def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
     return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
 
 
-def _raster(found: Components, chosen: NDArray[np.bool_], letter: float,
-            whole: bool) -> NDArray[np.uint8]:
+def _raster(
+    found: Components, chosen: NDArray[np.bool_], letter: float, whole: bool
+) -> NDArray[np.uint8]:
     """Return pieces painted on a coarse raster: whole, or their middle rows drawn out sideways.
 
     Whole pieces larger than usual are drawn out as well: the white in a large heading is wider
@@ -78,28 +79,43 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
     if found.rules.any():
         rule = cv2.dilate(found.rules, np.ones((_COARSE, 1), np.uint8))[::_COARSE, ::_COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
-        drawn[:rule.shape[0], :rule.shape[1]] |= rule
+        drawn[: rule.shape[0], : rule.shape[1]] |= rule
     for box in found.pictures:
-        drawn[int(box.y0) // _COARSE:int(box.y1) // _COARSE,
-              int(box.x0) // _COARSE:int(box.x1) // _COARSE] = 1
+        drawn[
+            int(box.y0) // _COARSE : int(box.y1) // _COARSE,
+            int(box.x0) // _COARSE : int(box.x1) // _COARSE,
+        ] = 1
     gutters: list[Box] = []
     for width, length, least in _GUTTERS:
         wide = max(2, round(width * letter / _COARSE))
         long = max(4, round(length * letter / _COARSE))
-        white = cv2.morphologyEx(1 - drawn, cv2.MORPH_OPEN, np.ones((long, wide), np.uint8),
-                                 borderType=cv2.BORDER_CONSTANT, borderValue=0)
+        white = cv2.morphologyEx(
+            1 - drawn,
+            cv2.MORPH_OPEN,
+            np.ones((long, wide), np.uint8),
+            borderType=cv2.BORDER_CONSTANT,
+            borderValue=0,
+        )
         count, _, boxes, _ = cv2.connectedComponentsWithStats(white, connectivity=4)
         for number in range(1, count):
-            gutters.extend(_strips(white, boxes[number][:4].tolist(), drawn, long,
-                                   rows=least * 1.5 * letter / _COARSE))
+            gutters.extend(
+                _strips(
+                    white,
+                    boxes[number][:4].tolist(),
+                    drawn,
+                    long,
+                    rows=least * 1.5 * letter / _COARSE,
+                )
+            )
     return gutters
 
 
-def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8], long: int,
-            rows: float) -> list[Box]:
+def _strips(
+    white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8], long: int, rows: float
+) -> list[Box]:
     """Return the strips of one white region with text on both sides over at least `rows` rows."""
     x, y, w, h = box
-    part = white[y:y + h, x:x + w]
+    part = white[y : y + h, x : x + w]
     # columns of the region that are white over long stretches, in runs of equal extent
     strips = []
     lengths = part.sum(0)
@@ -109,8 +125,11 @@ def _strips(white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8], 
             column += 1
             continue
         first = column
-        while column + 1 < w and lengths[column + 1] >= long \
-                and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]:
+        while (
+            column + 1 < w
+            and lengths[column + 1] >= long
+            and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]
+        ):
             column += 1
         middle = (first + column) // 2
         free = np.flatnonzero(part[:, middle])
@@ -137,12 +156,15 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
     raster = _raster(found, seeds, letter, whole=False)
     for gutter in gutters:
         middle = int((gutter.x0 + gutter.x1) / 2) // _COARSE
-        raster[int(gutter.y0) // _COARSE:int(gutter.y1) // _COARSE, middle] = 0
+        raster[int(gutter.y0) // _COARSE : int(gutter.y1) // _COARSE, middle] = 0
     _, groups = cv2.connectedComponents(raster, connectivity=4)
     index = np.flatnonzero(seeds)
-    rows = np.clip(((found.top[index] + found.bottom[index]) // 2) // _COARSE, 0, raster.shape[0] - 1)
-    columns = np.clip(((found.left[index] + found.right[index]) // 2) // _COARSE, 0,
-                      raster.shape[1] - 1)
+    rows = np.clip(
+        ((found.top[index] + found.bottom[index]) // 2) // _COARSE, 0, raster.shape[0] - 1
+    )
+    columns = np.clip(
+        ((found.left[index] + found.right[index]) // 2) // _COARSE, 0, raster.shape[1] - 1
+    )
     group = groups[rows, columns]
     cut = group == 0  # a gutter runs through the piece: it stands for itself
     group[cut] = groups.max() + 1 + np.arange(int(cut.sum()))
@@ -150,8 +172,11 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
     cuts = np.flatnonzero(np.diff(group[order])) + 1
     lines = []
     for members in np.split(index[order], cuts):
-        if len(members) <= 2 and found.height[members].max() < 0.72 * letter \
-                and found.width[members].max() < 0.6 * letter:
+        if (
+            len(members) <= 2
+            and found.height[members].max() < 0.72 * letter
+            and found.width[members].max() < 0.6 * letter
+        ):
             seeds[members] = False  # a comma or quote apart from its word
             continue
         members = members[np.argsort(found.left[members], kind="stable")]
@@ -176,12 +201,13 @@ def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> 
         return np.array([slope, float(y.mean()) - slope * middle])
     powers = np.stack([u * u, u, np.ones_like(u)], 1)
     a, b, c = np.linalg.solve(powers.T @ powers + 1e-9 * np.eye(3), powers.T @ y).tolist()
-    a, b = a / scale ** 2, b / scale
-    return np.array([a, b - 2 * a * middle, c - b * middle + a * middle ** 2])
+    a, b = a / scale**2, b / scale
+    return np.array([a, b - 2 * a * middle, c - b * middle + a * middle**2])
 
 
-def measure_line(found: Components, members: NDArray[np.int64],
-                 core: NDArray[np.bool_]) -> TextLine | None:
+def measure_line(
+    found: Components, members: NDArray[np.int64], core: NDArray[np.bool_]
+) -> TextLine | None:
     """Return the line of the given pieces, or None if nothing in it stands like a letter."""
     letters = members[core[members]]
     if len(letters) == 0:
@@ -210,8 +236,12 @@ def measure_line(found: Components, members: NDArray[np.int64],
         fit = np.array([float(np.median(bottom))])
     rise = np.polyval(fit, middle) - top
     x_height, plain = x_height_of(rise[(rise > 0.35 * height)], height)
-    box = Box(float(found.left[members].min()), float(found.top[members].min()),
-              float(found.right[members].max()), float(found.bottom[members].max()))
+    box = Box(
+        float(found.left[members].min()),
+        float(found.top[members].min()),
+        float(found.right[members].max()),
+        float(found.bottom[members].max()),
+    )
     return TextLine(box, members, fit, x_height, plain)
 
 
@@ -233,8 +263,9 @@ def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
     return x_height, bool(tall[best] < max(1, 0.06 * len(rise)))
 
 
-def join_segments(lines: list[TextLine], found: Components, core: NDArray[np.bool_],
-                  gutters: list[Box]) -> list[TextLine]:
+def join_segments(
+    lines: list[TextLine], found: Components, core: NDArray[np.bool_], gutters: list[Box]
+) -> list[TextLine]:
     """Return lines with neighbours on one base line joined, where no gutter lies between."""
     if len(lines) < 2:
         return lines
@@ -251,8 +282,13 @@ def join_segments(lines: list[TextLine], found: Components, core: NDArray[np.boo
     slack = few[None, :] | few[:, None]
     alike = np.where(slack, (ratio > 0.4) & (ratio < 2.5), (ratio > 0.62) & (ratio < 1.6))
     level = np.abs(start[None, :] - end[:, None]) < np.where(slack, 0.5, 0.35) * larger
-    fits = (gap > -0.5 * larger) & (gap < _WIDEST_SPACE * larger) & alike & level \
+    fits = (
+        (gap > -0.5 * larger)
+        & (gap < _WIDEST_SPACE * larger)
+        & alike
+        & level
         & (x0[None, :] > x0[:, None])
+    )
     x = (x0[None, :] + x1[:, None]) / 2
     y = (start[None, :] + end[:, None]) / 2 - larger / 2
     for g in gutters:
@@ -292,8 +328,12 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
     owner = np.full(len(marks), -1)
     for number, line in enumerate(lines):
         size = line.x_height
-        inside = np.flatnonzero((right > line.box.x0 - 1.2 * size) & (left < line.box.x1 + 1.8 * size)
-                                & (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size))
+        inside = np.flatnonzero(
+            (right > line.box.x0 - 1.2 * size)
+            & (left < line.box.x1 + 1.8 * size)
+            & (y > line.box.y0 - 1.2 * size)
+            & (y < line.box.y1 + 0.8 * size)
+        )
         if len(inside) == 0:
             continue
         rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
@@ -307,8 +347,12 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
             continue
         pieces = np.concatenate([line.pieces, mine])
         line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
-        line.box = Box(float(found.left[pieces].min()), float(found.top[pieces].min()),
-                       float(found.right[pieces].max()), float(found.bottom[pieces].max()))
+        line.box = Box(
+            float(found.left[pieces].min()),
+            float(found.top[pieces].min()),
+            float(found.right[pieces].max()),
+            float(found.bottom[pieces].max()),
+        )
 
 
 def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
@@ -318,8 +362,13 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
     owned = np.zeros(len(found.area), bool)
     for line in lines:
         owned[line.pieces] = True
-    free = np.flatnonzero(found.usable & ~owned & (found.width >= 0.5 * letter)
-                          & (found.width <= 2.5 * letter) & (found.height < 0.4 * letter))
+    free = np.flatnonzero(
+        found.usable
+        & ~owned
+        & (found.width >= 0.5 * letter)
+        & (found.width <= 2.5 * letter)
+        & (found.height < 0.4 * letter)
+    )
     dashes = []
     for piece in free.tolist():
         x = (found.left[piece] + found.right[piece]) / 2
@@ -327,10 +376,15 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
         for line in lines:
             gap = max(line.box.x0 - x, x - line.box.x1)
             if gap < 30 * letter and 0.3 < (line.baseline_at(x) - y) / line.x_height < 0.9:
-                box = Box(*(float(edge[piece]) for edge in (found.left, found.top, found.right,
-                                                            found.bottom)))
-                dashes.append(TextLine(box, np.array([piece]), np.array([line.baseline_at(x)]),
-                                       line.x_height))
+                box = Box(
+                    *(
+                        float(edge[piece])
+                        for edge in (found.left, found.top, found.right, found.bottom)
+                    )
+                )
+                dashes.append(
+                    TextLine(box, np.array([piece]), np.array([line.baseline_at(x)]), line.x_height)
+                )
                 break
     return dashes
 
@@ -344,22 +398,30 @@ def settle_x_heights(lines: list[TextLine]) -> None:
         total = np.cumsum(weights[order])
         usual = float(heights[order][np.searchsorted(total, total[-1] / 2)])
     else:
-        usual = float(np.median([line.x_height for line in lines])) / _CAPITAL_RATIO if lines else 1.0
+        usual = (
+            float(np.median([line.x_height for line in lines])) / _CAPITAL_RATIO if lines else 1.0
+        )
     sure = [line for line in lines if not line.plain]
-    x0, x1, y0 = (np.array([getattr(line.box, side) for line in sure]) for side in ("x0", "x1", "y0"))
+    x0, x1, y0 = (
+        np.array([getattr(line.box, side) for line in sure]) for side in ("x0", "x1", "y0")
+    )
     for line in lines:
         if not line.plain:
             continue
         as_capitals = line.x_height / _CAPITAL_RATIO
         near = usual
         if sure:
-            beside = (x0 < line.box.x1) & (line.box.x0 < x1) \
+            beside = (
+                (x0 < line.box.x1)
+                & (line.box.x0 < x1)
                 & (np.abs(y0 - line.box.y0) < 6 * line.x_height)
+            )
             if beside.any():
                 near = float(np.median(heights[beside]))
         letters = len(line.pieces)
-        if letters >= 8 and line.x_height > 1.15 * near or \
-                abs(np.log(as_capitals / near)) < abs(np.log(line.x_height / near)):
+        if (letters >= 8 and line.x_height > 1.15 * near) or abs(np.log(as_capitals / near)) < abs(
+            np.log(line.x_height / near)
+        ):
             line.x_height = as_capitals
 
 

@@ -16,8 +16,13 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     if len(regions) <= 1:
         return list(regions)
     area = Box.around([region.box for region in regions])
-    inside = [g for g in columns if g.x0 > area.x0 and g.x1 < area.x1
-              and min(g.y1, area.y1) - max(g.y0, area.y0) > 0.5 * letter]
+    inside = [
+        g
+        for g in columns
+        if g.x0 > area.x0
+        and g.x1 < area.x1
+        and min(g.y1, area.y1) - max(g.y0, area.y0) > 0.5 * letter
+    ]
     upright = _cut_upright(regions, inside, area)
     if upright is not None:
         return [region for part in upright for region in reading_order(part, columns, letter)]
@@ -30,8 +35,7 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     return sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
 
 
-def _cut_upright(regions: list[Region], gutters: list[Box],
-                 area: Box) -> list[list[Region]] | None:
+def _cut_upright(regions: list[Region], gutters: list[Box], area: Box) -> list[list[Region]] | None:
     """Return left and right part where a gutter runs along most of the area and nothing crosses."""
     best: tuple[float, list[Region], list[Region]] | None = None
     for gutter in gutters:
@@ -44,8 +48,9 @@ def _cut_upright(regions: list[Region], gutters: list[Box],
         if any(r.box.x1 > x + slack for r in left) or any(r.box.x0 < x - slack for r in right):
             continue
         length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
-        shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) \
-            - max(min(r.box.y0 for r in left), min(r.box.y0 for r in right))
+        shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) - max(
+            min(r.box.y0 for r in left), min(r.box.y0 for r in right)
+        )
         if length < 0.5 * shared or shared <= 0:
             continue
         if best is None or length > best[0]:

@@ -49,5 +49,6 @@ def decode(probabilities: NDArray[np.float32]) -> Characters:
         confidences.append(float(probabilities[start:end, cls].max()))
     if letters and letters[-1] == " ":
         letters.pop(), columns.pop(), confidences.pop()
-    return Characters("".join(letters), np.array(columns, np.float32),
-                      np.array(confidences, np.float32))
+    return Characters(
+        "".join(letters), np.array(columns, np.float32), np.array(confidences, np.float32)
+    )

@@ -35,23 +35,30 @@ class OnnxLineNetwork:
         try:
             data = path.read_bytes()
         except OSError as error:
-            raise ModelError(f"{path}: the model file can't be read ({error.strerror}); install "
-                             "the package again or name another file") from error
+            raise ModelError(
+                f"{path}: the model file can't be read ({error.strerror}); install "
+                "the package again or name another file"
+            ) from error
         self.digest = hashlib.sha256(data).hexdigest()[:16]
         options = onnxruntime.SessionOptions()
         options.intra_op_num_threads = threads
         options.inter_op_num_threads = 1
         options.log_severity_level = 3
         try:
-            self._session = onnxruntime.InferenceSession(data, options,
-                                                         providers=["CPUExecutionProvider"])
+            self._session = onnxruntime.InferenceSession(
+                data, options, providers=["CPUExecutionProvider"]
+            )
             shape = self._session.get_outputs()[0].shape
         except Exception as error:  # the runtime has no error class of its own to name
-            raise ModelError(f"{path}: not a model of the line reader, or damaged "
-                             f"(its hash is {self.digest}); install the package again") from error
+            raise ModelError(
+                f"{path}: not a model of the line reader, or damaged "
+                f"(its hash is {self.digest}); install the package again"
+            ) from error
         if shape[-1] != len(ALPHABET) + 1:
-            raise ModelError(f"{path}: made for {shape[-1]} classes, this version knows "
-                             f"{len(ALPHABET) + 1}; use a model trained with this version")
+            raise ModelError(
+                f"{path}: made for {shape[-1]} classes, this version knows "
+                f"{len(ALPHABET) + 1}; use a model trained with this version"
+            )
 
     def probabilities(self, ink: NDArray[np.float32]) -> NDArray[np.float32]:
         """Return (steps, classes) for a line picture (LINE_HEIGHT, W), W >= 1."""
@@ -59,7 +66,7 @@ class OnnxLineNetwork:
             raise ValueError(f"need a picture ({LINE_HEIGHT}, W), got shape {ink.shape}")
         width = -(-ink.shape[1] // (4 * TIME_STRIDE)) * 4 * TIME_STRIDE
         padded = np.zeros((1, 1, LINE_HEIGHT, width), np.float32)
-        padded[0, 0, :, :ink.shape[1]] = ink
+        padded[0, 0, :, : ink.shape[1]] = ink
         result: NDArray[np.float32] = self._session.run(None, {"ink": padded})[0][0]
         return result
 

@@ -10,7 +10,11 @@ from numpy.typing import NDArray
 
 from amberquarry.layout import Components, TextLine
 from amberquarry.reading.ground import (
-    BASELINE_ROW, LINE_HEIGHT, WIDTH_STRETCH, X_HEIGHT, even_ground,
+    BASELINE_ROW,
+    LINE_HEIGHT,
+    WIDTH_STRETCH,
+    X_HEIGHT,
+    even_ground,
 )
 
 _MARGIN = 20.0  # columns left free before and after the text
@@ -30,8 +34,9 @@ class LinePicture:
         return self.first_x + column / self.columns_per_px
 
 
-def cut_line(grey: NDArray[np.uint8], found: Components, line: TextLine,
-             foreign: NDArray[np.bool_]) -> LinePicture:
+def cut_line(
+    grey: NDArray[np.uint8], found: Components, line: TextLine, foreign: NDArray[np.bool_]
+) -> LinePicture:
     """Return the picture of a line.
 
     foreign: for each component, whether its ink must not be seen in this line.
@@ -65,6 +70,12 @@ def cut_line(grey: NDArray[np.uint8], found: Components, line: TextLine,
     rows = (np.arange(LINE_HEIGHT, dtype=np.float64) + 0.5 - BASELINE_ROW) / scale
     map_x = np.broadcast_to(((at - x0) * across - 0.5).astype(np.float32), (LINE_HEIGHT, columns))
     map_y = (((base[None, :] + rows[:, None]) - y0) * up_down - 0.5).astype(np.float32)
-    picture = cv2.remap(crop, np.ascontiguousarray(map_x), map_y, cv2.INTER_LINEAR,
-                        borderMode=cv2.BORDER_CONSTANT, borderValue=255)
+    picture = cv2.remap(
+        crop,
+        np.ascontiguousarray(map_x),
+        map_y,
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=255,
+    )
     return LinePicture(even_ground(picture), first_x, wide)

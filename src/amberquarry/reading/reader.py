@@ -19,8 +19,9 @@ from amberquarry.reading.scripts import settle_scripts
 _NOISE_CONFIDENCE, _NOISY_PAGE_CONFIDENCE = 0.45, 0.8
 
 
-def read_lines(grey: NDArray[np.uint8], found: Components, lines: list[TextLine],
-               network: LineNetwork) -> list[Line | None]:
+def read_lines(
+    grey: NDArray[np.uint8], found: Components, lines: list[TextLine], network: LineNetwork
+) -> list[Line | None]:
     """Return what stands in each line, None where it is not believable as text.
 
     Boxes are in the prepared page's frame.
@@ -42,8 +43,9 @@ def read_lines(grey: NDArray[np.uint8], found: Components, lines: list[TextLine]
         boxes = place_characters(found.labels, owner, number, line, read.text, centres)
         results.append(make_line(settle_scripts(read.text), boxes, read.confidences))
     if doubted > 0.5 * len(lines):
-        return [line if line and line.confidence >= _NOISY_PAGE_CONFIDENCE else None
-                for line in results]
+        return [
+            line if line and line.confidence >= _NOISY_PAGE_CONFIDENCE else None for line in results
+        ]
     return results
 
 
@@ -58,9 +60,14 @@ def believable(found: Characters) -> bool:
     return mean >= _NOISE_CONFIDENCE
 
 
-def place_characters(labels: NDArray[np.int32], owner: NDArray[np.int64], number: int,
-                     line: TextLine, text: str,
-                     centres: NDArray[np.float32]) -> NDArray[np.float32]:
+def place_characters(
+    labels: NDArray[np.int32],
+    owner: NDArray[np.int64],
+    number: int,
+    line: TextLine,
+    text: str,
+    centres: NDArray[np.float32],
+) -> NDArray[np.float32]:
     """Return (N, 4) ink boxes of the characters of a line, from the columns of their centres.
 
     Neighbours are parted at the column with the least ink about half way; each box is then the
@@ -82,7 +89,7 @@ def place_characters(labels: NDArray[np.int32], owner: NDArray[np.int64], number
         if last > width:
             cuts[index] = min(width, round(middle))
             continue
-        window = ink[max(0, first):last]
+        window = ink[max(0, first) : last]
         off = np.abs(np.arange(max(0, first), last) + 0.5 - middle)
         cuts[index] = max(0, first) + int(np.argmin(window + 0.02 * off / max(1.0, reach)))
     cuts = np.maximum.accumulate(cuts)
@@ -104,8 +111,12 @@ def place_characters(labels: NDArray[np.int32], owner: NDArray[np.int64], number
             boxes[index] = (centre - half, base - line.x_height, centre + half, base)
             continue
         first, last = a + int(columns[0]), a + int(columns[-1]) + 1
-        boxes[index] = (x0 + first, y0 + int(top[first:last].min()), x0 + last,
-                        y0 + int(bottom[first:last].max()))
+        boxes[index] = (
+            x0 + first,
+            y0 + int(top[first:last].min()),
+            x0 + last,
+            y0 + int(bottom[first:last].max()),
+        )
     return boxes
 
 
@@ -114,27 +125,43 @@ def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.flo
     words = []
     for match in re.finditer(r"\S+", text):
         span = slice(match.start(), match.end())
-        box = Box(float(boxes[span, 0].min()), float(boxes[span, 1].min()),
-                  float(boxes[span, 2].max()), float(boxes[span, 3].max()))
+        box = Box(
+            float(boxes[span, 0].min()),
+            float(boxes[span, 1].min()),
+            float(boxes[span, 2].max()),
+            float(boxes[span, 3].max()),
+        )
         words.append(Word(match[0], box, float(np.prod(confidences[span])), span.start, span.stop))
-    return Line(text, Box.around([word.box for word in words]), float(confidences.mean()), words,
-                boxes, confidences)
+    return Line(
+        text,
+        Box.around([word.box for word in words]),
+        float(confidences.mean()),
+        words,
+        boxes,
+        confidences,
+    )
 
 
 def trial_lines(lines: list[TextLine], most: int) -> list[TextLine]:
-    """Return a few lines to try a page with: of middle length, which tell as much as the longest."""
+    """Return a few lines to try a page with: of middle length, which tell as much as long ones."""
     lines = sorted(lines, key=lambda line: -len(line.pieces))
     return [line for line in lines if len(line.pieces) <= 45][:most] or lines[:most]
 
 
-def trial_confidence(grey: NDArray[np.uint8], found: Components, lines: list[TextLine],
-                     network: LineNetwork) -> float:
+def trial_confidence(
+    grey: NDArray[np.uint8], found: Components, lines: list[TextLine], network: LineNetwork
+) -> float:
     """Return how surely lines are read as letters and figures; 0 without lines."""
     total, count = 0.0, 0
     foreign = np.zeros(len(found.area), bool)
     for line in lines:
         read = decode(network.probabilities(cut_line(grey, found, line, foreign).ink))
-        total += float(sum(confidence for confidence, sign in zip(
-            read.confidences, read.text, strict=True) if sign.isalnum()))
+        total += float(
+            sum(
+                confidence
+                for confidence, sign in zip(read.confidences, read.text, strict=True)
+                if sign.isalnum()
+            )
+        )
         count += max(len(line.pieces) // 2, len(read.text.replace(" ", "")))
     return total / count if count else 0.0

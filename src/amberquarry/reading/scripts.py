@@ -6,13 +6,42 @@ import re
 import unicodedata
 
 _PAIRS = [
-    ("A", "А", "Α"), ("B", "В", "Β"), ("C", "С", ""), ("E", "Е", "Ε"), ("H", "Н", "Η"),
-    ("I", "І", "Ι"), ("J", "Ј", ""), ("K", "К", "Κ"), ("M", "М", "Μ"), ("N", "", "Ν"),
-    ("O", "О", "Ο"), ("P", "Р", "Ρ"), ("S", "Ѕ", ""), ("T", "Т", "Τ"), ("X", "Х", "Χ"),
-    ("Y", "", "Υ"), ("Z", "", "Ζ"), ("a", "а", ""), ("c", "с", ""), ("e", "е", ""),
-    ("i", "і", ""), ("j", "ј", ""), ("o", "о", "ο"), ("p", "р", ""), ("s", "ѕ", ""),
-    ("x", "х", ""), ("y", "у", ""), ("v", "", "ν"), ("ï", "ї", ""), ("ë", "ё", ""), ("Ë", "Ё", ""),
-    ("Ï", "Ї", ""), ("k", "к", "κ"), ("ó", "", "ό"), ("ß", "", "β"), ("u", "", "υ"),
+    ("A", "А", "Α"),
+    ("B", "В", "Β"),
+    ("C", "С", ""),
+    ("E", "Е", "Ε"),
+    ("H", "Н", "Η"),
+    ("I", "І", "Ι"),
+    ("J", "Ј", ""),
+    ("K", "К", "Κ"),
+    ("M", "М", "Μ"),
+    ("N", "", "Ν"),
+    ("O", "О", "Ο"),
+    ("P", "Р", "Ρ"),
+    ("S", "Ѕ", ""),
+    ("T", "Т", "Τ"),
+    ("X", "Х", "Χ"),
+    ("Y", "", "Υ"),
+    ("Z", "", "Ζ"),
+    ("a", "а", ""),
+    ("c", "с", ""),
+    ("e", "е", ""),
+    ("i", "і", ""),
+    ("j", "ј", ""),
+    ("o", "о", "ο"),
+    ("p", "р", ""),
+    ("s", "ѕ", ""),
+    ("x", "х", ""),
+    ("y", "у", ""),
+    ("v", "", "ν"),
+    ("ï", "ї", ""),
+    ("ë", "ё", ""),
+    ("Ë", "Ё", ""),
+    ("Ï", "Ї", ""),
+    ("k", "к", "κ"),
+    ("ó", "", "ό"),
+    ("ß", "", "β"),
+    ("u", "", "υ"),
 ]
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
@@ -37,19 +66,27 @@ def settle_scripts(text: str, around: str | None = None) -> str:
     A word of look-alikes only takes the script of the line, or of `around` where the line has
     none. The text keeps its length.
     """
-    votes = [script for letter in text if letter not in _SHARED
-             and (script := script_of(letter)) is not None]
+    votes = [
+        script
+        for letter in text
+        if letter not in _SHARED and (script := script_of(letter)) is not None
+    ]
     line = max(sorted(set(votes)), key=votes.count) if votes else around
 
     def settle(match: re.Match[str]) -> str:
         word = match[0]
-        own = [script for letter in word if letter not in _SHARED
-               and (script := script_of(letter)) is not None]
+        own = [
+            script
+            for letter in word
+            if letter not in _SHARED and (script := script_of(letter)) is not None
+        ]
         # Greek letters stand alone in formulas: they bind words of three letters and more
         script = max(sorted(set(own)), key=own.count) if own else line
-        if script is None or script == "GREEK" and len(word) < 3 and not own:
+        if script is None or (script == "GREEK" and len(word) < 3 and not own):
             return word
-        return "".join(_TO[script].get(letter, letter) if script_of(letter) != script else letter
-                       for letter in word)
+        return "".join(
+            _TO[script].get(letter, letter) if script_of(letter) != script else letter
+            for letter in word
+        )
 
     return re.sub(r"[^\W\d_]+", settle, text)

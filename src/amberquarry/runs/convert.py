@@ -74,16 +74,22 @@ class _Job:
         return self.refused is not None or (self.probed and len(self.pages) == len(self.wanted))
 
 
-def convert(inputs: Iterable[str | os.PathLike[str]], out: str | os.PathLike[str], *,
-            settings: Settings | None = None, limits: Limits | None = None, jobs: int | None = None,
-            pages: range | None = None,
-            progress: Callable[[Progress], None] | None = None) -> RunSummary:
+def convert(
+    inputs: Iterable[str | os.PathLike[str]],
+    out: str | os.PathLike[str],
+    *,
+    settings: Settings | None = None,
+    limits: Limits | None = None,
+    jobs: int | None = None,
+    pages: range | None = None,
+    progress: Callable[[Progress], None] | None = None,
+) -> RunSummary:
     """Read files, folders and glob patterns into the run folder `out` and return what was done.
 
     pages: numbers from 1 of the pages wanted from each file (all by default). jobs: worker
     processes (by default one for each core). A run that was stopped goes on where it was; records
     lie in the order of the inputs whatever the number of workers.
-    Raises FileNotFoundError for inputs that are not there, RunFolderError where `out` can't be used.
+    Raises FileNotFoundError for inputs that are not there, RunFolderError if `out` can't be used.
     """
     settings, limits = settings or Settings(), limits or Limits()
     jobs = jobs or os.cpu_count() or 1
@@ -100,8 +106,17 @@ def convert(inputs: Iterable[str | os.PathLike[str]], out: str | os.PathLike[str
             else:
                 queue.append(_Job(file))
         if queue:
-            _run(queue, folder, summary, min(jobs, 64), pages, settings, limits, progress,
-                 time.monotonic())
+            _run(
+                queue,
+                folder,
+                summary,
+                min(jobs, 64),
+                pages,
+                settings,
+                limits,
+                progress,
+                time.monotonic(),
+            )
         folder.finish(_summary_values(summary))
     finally:
         folder.close()
@@ -113,22 +128,37 @@ def _page_choice(pages: range | None) -> dict[str, str]:
 
 
 def _summary_values(summary: RunSummary) -> dict[str, object]:
-    return {"rejected": dict(sorted(summary.rejected.items())), "skipped": summary.skipped,
-            "this_time": {"pages": summary.pages, "already_done": summary.already_done,
-                          "seconds": round(summary.seconds, 1),
-                          "pages_per_second": round(summary.pages_per_second, 2)}}
+    return {
+        "rejected": dict(sorted(summary.rejected.items())),
+        "skipped": summary.skipped,
+        "this_time": {
+            "pages": summary.pages,
+            "already_done": summary.already_done,
+            "seconds": round(summary.seconds, 1),
+            "pages_per_second": round(summary.pages_per_second, 2),
+        },
+    }
 
 
-def _run(queue: list[_Job], folder: RunFolder, summary: RunSummary, jobs: int,
-         pages: range | None, settings: Settings, limits: Limits,
-         progress: Callable[[Progress], None] | None, began: float) -> None:
+def _run(
+    queue: list[_Job],
+    folder: RunFolder,
+    summary: RunSummary,
+    jobs: int,
+    pages: range | None,
+    settings: Settings,
+    limits: Limits,
+    progress: Callable[[Progress], None] | None,
+    began: float,
+) -> None:
     waiting: deque[Task] = deque()
     opened = written = pages_known = pages_done = 0
     crew = Crew(min(jobs, max(1, len(queue) * 8)), settings, limits)
     try:
         while written < len(queue):
-            while opened < len(queue) and opened < written + _FILES_AHEAD and \
-                    len(waiting) < 2 * jobs:
+            while (
+                opened < len(queue) and opened < written + _FILES_AHEAD and len(waiting) < 2 * jobs
+            ):
                 waiting.append(Probe(opened, queue[opened].file.path))
                 opened += 1
             while waiting and crew.idle:
@@ -138,13 +168,19 @@ def _run(queue: list[_Job], folder: RunFolder, summary: RunSummary, jobs: int,
             for event in events:
                 job = queue[event.number]
                 if isinstance(event, Probed):
-                    job.identifier, job.file_info, job.probed = \
-                        event.identifier, event.file_info, True
-                    job.wanted = tuple(i for i in range(event.page_count)
-                                       if pages is None or i + 1 in pages)
+                    job.identifier, job.file_info, job.probed = (
+                        event.identifier,
+                        event.file_info,
+                        True,
+                    )
+                    job.wanted = tuple(
+                        i for i in range(event.page_count) if pages is None or i + 1 in pages
+                    )
                     pages_known += len(job.wanted)
-                    ranges = [Range(event.number, job.file.path, job.wanted[i:i + _PAGES_PER_TASK])
-                              for i in range(0, len(job.wanted), _PAGES_PER_TASK)]
+                    ranges = [
+                        Range(event.number, job.file.path, job.wanted[i : i + _PAGES_PER_TASK])
+                        for i in range(0, len(job.wanted), _PAGES_PER_TASK)
+                    ]
                     # files opened earlier come first, so that their results leave memory
                     for task in reversed(ranges):
                         waiting.appendleft(task)
@@ -170,8 +206,9 @@ def _write(job: _Job, folder: RunFolder, summary: RunSummary) -> None:
     name = job.file.name
     refused = job.refused
     pages = [job.pages[index] for index in sorted(job.pages)]
-    failed = [page for page in pages
-              if any(f.code is FindingCode.PAGE_FAILED for f in page.findings)]
+    failed = [
+        page for page in pages if any(f.code is FindingCode.PAGE_FAILED for f in page.findings)
+    ]
     if refused is None and not pages:
         refused = Refused(0, Rejection.EMPTY, "none of the wanted pages is in the file")
     if refused is None and len(failed) == len(pages):

@@ -16,8 +16,12 @@ from amberquarry.formats.markdown import document_to_markdown
 from amberquarry.formats.records import document_record, dump, page_record
 from amberquarry.settings import Settings
 
-DOCUMENTS, PAGES, REJECTED, SUMMARY = ("documents.jsonl", "pages.jsonl", "rejected.jsonl",
-                                       "summary.json")
+DOCUMENTS, PAGES, REJECTED, SUMMARY = (
+    "documents.jsonl",
+    "pages.jsonl",
+    "rejected.jsonl",
+    "summary.json",
+)
 
 
 def read_records(path: Path) -> Iterator[dict[str, Any]]:
@@ -31,8 +35,10 @@ def read_records(path: Path) -> Iterator[dict[str, Any]]:
             except json.JSONDecodeError as error:
                 if not line.endswith("\n"):
                     return
-                raise RunFolderError(f"{path}, line {number}: not JSON ({error.msg}); the file was "
-                                     "changed by hand or by a fault of the disk") from error
+                raise RunFolderError(
+                    f"{path}, line {number}: not JSON ({error.msg}); the file was "
+                    "changed by hand or by a fault of the disk"
+                ) from error
 
 
 def write_whole(path: Path, text: str) -> None:
@@ -60,8 +66,9 @@ class Totals:
         for page in record["pages"]:
             self.words += page["words"]
             self.low_confidence_pages += page["words"] > 0 and page["confidence"] < LOW_CONFIDENCE
-        self.failed_pages += sum(finding["code"] == FindingCode.PAGE_FAILED
-                                 for finding in record["findings"])
+        self.failed_pages += sum(
+            finding["code"] == FindingCode.PAGE_FAILED for finding in record["findings"]
+        )
 
 
 @dataclass(slots=True)
@@ -72,7 +79,7 @@ class RunFolder:
     made_by: dict[str, str]
     settings: Settings
     done: set[str] = field(default_factory=set)  # names of documents that an earlier start wrote
-    totals: Totals = field(default_factory=lambda: Totals())
+    totals: Totals = field(default_factory=Totals)
     _files: dict[str, TextIO] = field(default_factory=dict)
 
     @classmethod
@@ -94,7 +101,8 @@ class RunFolder:
                 folder._files[name] = (path / name).open("a", encoding="utf-8", newline="\n")
         except OSError as error:
             raise RunFolderError(
-                f"{path}: can't be written ({error.strerror}); choose another folder") from error
+                f"{path}: can't be written ({error.strerror}); choose another folder"
+            ) from error
         return folder
 
     def _check(self) -> None:
@@ -102,13 +110,15 @@ class RunFolder:
             earlier = json.loads((self.path / SUMMARY).read_text(encoding="utf-8"))
             settings, made_by = earlier["settings"], earlier["made_by"]
         except (OSError, ValueError, KeyError, TypeError) as error:
-            raise RunFolderError(f"{self.path} is not empty and holds no run of ours; choose "
-                                 "another folder") from error
+            raise RunFolderError(
+                f"{self.path} is not empty and holds no run of ours; choose another folder"
+            ) from error
         if made_by != self.made_by or settings != self.settings.to_dict():
             different = [key for key in self.made_by if made_by.get(key) != self.made_by[key]]
             raise RunFolderError(
                 f"{self.path} holds a run made with other {' and '.join(different) or 'settings'}; "
-                "choose another folder, or remove it to start anew")
+                "choose another folder, or remove it to start anew"
+            )
 
     def _take_up(self) -> None:
         """Keep the documents that are complete with all their pages; rejections are tried again."""

@@ -30,8 +30,11 @@ class Inputs:
 
 def natural_key(text: str) -> list[tuple[int, int, str]]:
     """Return a key that sorts numbers by value: page 10 comes after page 9."""
-    return [(0, int(part), "") if part.isdecimal() else (1, 0, part.casefold())
-            for part in re.split(r"(\d+)", text) if part]
+    return [
+        (0, int(part), "") if part.isdecimal() else (1, 0, part.casefold())
+        for part in re.split(r"(\d+)", text)
+        if part
+    ]
 
 
 def _path_key(name: str) -> list[list[tuple[int, int, str]]]:
@@ -69,9 +72,7 @@ def find_inputs(inputs: Iterable[str | os.PathLike[str]]) -> Inputs:
     for item in inputs:
         text = os.fspath(item)
         path = Path(text)
-        if path.is_dir():
-            matches = [path]
-        elif path.exists() or path.is_symlink():
+        if path.is_dir() or path.exists() or path.is_symlink():
             matches = [path]
         elif glob.has_magic(text):
             matches = [Path(match) for match in glob.glob(text, recursive=True)]

@@ -6,6 +6,7 @@ pages are given out again. Workers are spawned, not forked, and speak over a pip
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import logging
 import multiprocessing
@@ -88,8 +89,9 @@ Event = Probed | Refused | PageDone
 
 def failed_page(index: int, message: str) -> Page:
     """Return the record of a page that could not be processed."""
-    return Page(index + 1, 0, 0, None,
-                findings=[Finding(FindingCode.PAGE_FAILED, message, index + 1)])
+    return Page(
+        index + 1, 0, 0, None, findings=[Finding(FindingCode.PAGE_FAILED, message, index + 1)]
+    )
 
 
 def identify(path: Path) -> str:
@@ -133,11 +135,14 @@ def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
         return Refused(task.number, error.reason, error.message)
     except Exception as error:
         log.exception("%s", task.path)
-        return Refused(task.number, Rejection.FAILED, f"our own fault ({error!r}); please report it")
+        return Refused(
+            task.number, Rejection.FAILED, f"our own fault ({error!r}); please report it"
+        )
 
 
-def _read_range(pipe: Connection, task: Range, settings: Settings, limits: Limits,
-                network: Any) -> None:
+def _read_range(
+    pipe: Connection, task: Range, settings: Settings, limits: Limits, network: Any
+) -> None:
     from amberquarry.pipeline import read_picture
     from amberquarry.sources import open_source
 
@@ -161,7 +166,10 @@ def _read_range(pipe: Connection, task: Range, settings: Settings, limits: Limit
                 page = failed_page(index, error.message)
             except Exception as error:
                 log.exception("%s, page %d", task.path, index + 1)
-                page, ours = failed_page(index, f"our own fault ({error!r}); please report it"), True
+                page, ours = (
+                    failed_page(index, f"our own fault ({error!r}); please report it"),
+                    True,
+                )
             pipe.send(PageDone(task.number, index, page, ours))
     finally:
         source.close()
@@ -187,8 +195,9 @@ class Crew:
 
     def _start(self) -> _Worker:
         ours, theirs = self._context.Pipe()
-        process = self._context.Process(target=work, args=(theirs, self._settings, self._limits),
-                                        daemon=True)
+        process = self._context.Process(
+            target=work, args=(theirs, self._settings, self._limits), daemon=True
+        )
         process.start()
         theirs.close()
         return _Worker(process, ours)
@@ -251,11 +260,17 @@ class Crew:
         worker.process.join()
         worker.pipe.close()
         self._workers[number] = self._start()
-        if isinstance(task, Probe) or (isinstance(task, Range) and worker.page is None
-                                       and not worker.done):
-            events.append(Refused(task.number, Rejection.UNREADABLE,
-                                  "the file can't be opened: it hangs or crashes its library; "
-                                  "repair it or export it again"))
+        if isinstance(task, Probe) or (
+            isinstance(task, Range) and worker.page is None and not worker.done
+        ):
+            events.append(
+                Refused(
+                    task.number,
+                    Rejection.UNREADABLE,
+                    "the file can't be opened: it hangs or crashes its library; "
+                    "repair it or export it again",
+                )
+            )
         elif isinstance(task, Range):
             rest = [index for index in task.pages if index not in worker.done]
             if worker.page is not None:
@@ -267,10 +282,8 @@ class Crew:
     def close(self) -> None:
         """End the workers."""
         for worker in self._workers:
-            try:
+            with contextlib.suppress(BrokenPipeError, OSError):
                 worker.pipe.send(None)
-            except (BrokenPipeError, OSError):
-                pass
             worker.pipe.close()
         for worker in self._workers:
             worker.process.join(2)

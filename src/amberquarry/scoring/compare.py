@@ -10,7 +10,11 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Page, Word
 from amberquarry.scoring.text import (
-    errors, errors_at_best_place, join_hyphens, plain, word_errors,
+    errors,
+    errors_at_best_place,
+    join_hyphens,
+    plain,
+    word_errors,
 )
 
 # Judged by measures of their own; their words are left out of the text on both sides.
@@ -55,19 +59,26 @@ class Score:
 def total(parts: Iterable[PageScore]) -> Score:
     """Return the rates of pages together, each page weighted by what is on it."""
     parts = list(parts)
-    sums = {item.name: sum(getattr(part, item.name) for part in parts) for item in fields(PageScore)}
+    sums = {
+        item.name: sum(getattr(part, item.name) for part in parts) for item in fields(PageScore)
+    }
 
     def rate(above: str, below: str) -> float | None:
         return sums[above] / sums[below] if sums[below] else None
 
     boxes = sums["truth_boxes"] + sums["found_boxes"]
     tau = rate("pairs_in_order", "pairs")
-    return Score(len(parts), rate("errors_in_order", "characters"),
-                 rate("errors_any_order", "characters"), rate("word_errors", "words"),
-                 2 * sums["same_place"] / boxes if boxes else None,
-                 2 * sums["same_place_and_text"] / boxes if boxes else None,
-                 rate("neighbours_in_order", "neighbours"),
-                 2 * tau - 1 if tau is not None else None, parts)
+    return Score(
+        len(parts),
+        rate("errors_in_order", "characters"),
+        rate("errors_any_order", "characters"),
+        rate("word_errors", "words"),
+        2 * sums["same_place"] / boxes if boxes else None,
+        2 * sums["same_place_and_text"] / boxes if boxes else None,
+        rate("neighbours_in_order", "neighbours"),
+        2 * tau - 1 if tau is not None else None,
+        parts,
+    )
 
 
 def body_lines(blocks: Iterable[Block], apart: list[Box]) -> list[list[str]]:
@@ -76,8 +87,11 @@ def body_lines(blocks: Iterable[Block], apart: list[Box]) -> list[list[str]]:
     for block in blocks:
         lines = []
         for line in block.lines:
-            words = [word.text for word in line.words
-                     if not any(box.contains(*_middle(word.box)) for box in apart)]
+            words = [
+                word.text
+                for word in line.words
+                if not any(box.contains(*_middle(word.box)) for box in apart)
+            ]
             lines.append(" ".join(words))
         result.append(lines)
     return result
@@ -104,25 +118,29 @@ def score_page(found: Page | None, truth: Page) -> PageScore:
     score = PageScore(characters=len(flowing), words=len(flowing.split()))
     score.errors_in_order = min(errors(text, flowing), max(len(flowing), len(text)))
     score.word_errors = word_errors(text, flowing)
-    score.errors_any_order = sum(min(len(part), errors_at_best_place(part, text))
-                                 for part in wanted if part)
+    score.errors_any_order = sum(
+        min(len(part), errors_at_best_place(part, text)) for part in wanted if part
+    )
     truth_words = [word for block in body for word in block.words]
-    found_words = [word for word in (found.words if found else [])
-                   if not any(box.contains(*_middle(word.box)) for box in apart)]
+    found_words = [
+        word
+        for word in (found.words if found else [])
+        if not any(box.contains(*_middle(word.box)) for box in apart)
+    ]
     if truth_words:
         _score_words(score, found_words, truth_words)
     return score
 
 
 def match_words(found: list[Word], truth: list[Word]) -> list[tuple[int, int]]:
-    """Return pairs (found, truth) of words in the same place, best overlap first, each used once."""
+    """Return pairs (found, truth) of words in one place: best overlap first, each used once."""
     if not found or not truth:
         return []
     a = np.array([word.box for word in found], float)
     b = np.array([word.box for word in truth], float)
     candidates: list[tuple[float, int, int]] = []
     for start in range(0, len(a), 512):
-        overlap = _intersection_over_union(a[start:start + 512], b)
+        overlap = _intersection_over_union(a[start : start + 512], b)
         for row, column in np.argwhere(overlap >= _SAME_PLACE):
             candidates.append((-float(overlap[row, column]), start + int(row), int(column)))
     pairs, used_found, used_truth = [], set(), set()

@@ -11,9 +11,25 @@ from amberquarry.settings import Limits, Settings
 from amberquarry.sources.pictures import PagePicture, PictureSource
 
 _HEAD_BYTES = 1024
-_PICTURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"II+\0", b"MM\0+", b"BM",
-             b"GIF87a", b"GIF89a", b"\0\0\0\x0cjP  \r\n\x87\n", b"\xff\x4f\xff\x51",
-             b"P1", b"P2", b"P3", b"P4", b"P5", b"P6")
+_PICTURES = (
+    b"\x89PNG\r\n\x1a\n",
+    b"\xff\xd8\xff",
+    b"II*\0",
+    b"MM\0*",
+    b"II+\0",
+    b"MM\0+",
+    b"BM",
+    b"GIF87a",
+    b"GIF89a",
+    b"\0\0\0\x0cjP  \r\n\x87\n",
+    b"\xff\x4f\xff\x51",
+    b"P1",
+    b"P2",
+    b"P3",
+    b"P4",
+    b"P5",
+    b"P6",
+)
 
 
 class FileKind(StrEnum):
@@ -46,7 +62,7 @@ def kind_of(head: bytes) -> FileKind:
         return FileKind.EMPTY
     if b"%PDF-" in head:  # junk before the header is common
         return FileKind.PDF
-    if head.startswith(_PICTURES) or head[:4] == b"RIFF" and head[8:12] == b"WEBP":
+    if head.startswith(_PICTURES) or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
         return FileKind.PICTURE
     return FileKind.OTHER
 
@@ -67,11 +83,14 @@ def open_source(content: Path | bytes, settings: Settings, limits: Limits) -> So
             with content.open("rb") as file:
                 head = file.read(_HEAD_BYTES)
     except OSError as error:
-        raise SourceError(Rejection.UNREADABLE, f"the file can't be read ({error.strerror}); check "
-                          "its path and permissions") from error
+        raise SourceError(
+            Rejection.UNREADABLE,
+            f"the file can't be read ({error.strerror}); check its path and permissions",
+        ) from error
     if size > limits.file_bytes:
-        raise SourceError(Rejection.TOO_LARGE,
-                          f"{size} bytes, the limit is {limits.file_bytes}; split the file")
+        raise SourceError(
+            Rejection.TOO_LARGE, f"{size} bytes, the limit is {limits.file_bytes}; split the file"
+        )
     kind = kind_of(head)
     if kind is FileKind.EMPTY:
         raise SourceError(Rejection.EMPTY, "the file has no bytes")
@@ -81,5 +100,6 @@ def open_source(content: Path | bytes, settings: Settings, limits: Limits) -> So
         return PictureSource(content, limits)
     from amberquarry.sources.portable import PortableSource  # heavy, and only for PDF
 
-    return PortableSource(content, limits, settings.render,
-                          settings.preparation.max_megapixels * 1e6)
+    return PortableSource(
+        content, limits, settings.render, settings.preparation.max_megapixels * 1e6
+    )

@@ -6,6 +6,7 @@ import io
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,8 +37,11 @@ def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
     if image.mode in ("I", "F") or image.mode.startswith("I;16"):
         deep = np.asarray(image, dtype=np.float64)
         deep = np.nan_to_num(deep, nan=0.0, posinf=0.0, neginf=0.0)
-        top = 65535.0 if image.mode != "F" and deep.max(initial=0) > 255 else \
-            (255.0 if deep.max(initial=0) > 1 else 1.0)
+        top = (
+            65535.0
+            if image.mode != "F" and deep.max(initial=0) > 255
+            else (255.0 if deep.max(initial=0) > 1 else 1.0)
+        )
         return np.clip(deep / max(top, float(deep.max(initial=1))) * 255, 0, 255).astype(np.uint8)
     if image.mode in ("LA", "La", "PA", "RGBA", "RGBa") or "transparency" in image.info:
         image = image.convert("RGBA")
@@ -46,20 +50,20 @@ def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
     return np.asarray(image.convert("L"), dtype=np.uint8)
 
 
-def grey_of_array(array: NDArray[np.generic]) -> NDArray[np.uint8]:
+def grey_of_array(array: NDArray[Any]) -> NDArray[np.uint8]:
     """Return grey levels of an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA.
 
     Integers of 8 or 16 bits count by their full range, booleans as black (False) and white, floats
     from 0 to 1. Raises TypeError or ValueError for anything else.
     """
-    if array.ndim not in (2, 3) or array.ndim == 3 and array.shape[2] not in (1, 3, 4):
+    if array.ndim not in (2, 3) or (array.ndim == 3 and array.shape[2] not in (1, 3, 4)):
         raise ValueError(f"need an array (H, W), (H, W, 3) or (H, W, 4), got shape {array.shape}")
     if array.size == 0:
         raise ValueError(f"the picture has no pixels, its shape is {array.shape}")
     if array.dtype == np.bool_:
         array = array.astype(np.uint8) * 255
     elif array.dtype == np.uint16:
-        array = (array >> 8).astype(np.uint8)
+        array = (array // 256).astype(np.uint8)
     elif np.issubdtype(array.dtype, np.floating):
         array = (np.clip(np.nan_to_num(array), 0, 1) * 255).astype(np.uint8)
     elif array.dtype != np.uint8:
@@ -78,14 +82,18 @@ class PictureSource:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")  # sizes are checked here, by our own limits
                 self._image = Image.open(
-                    io.BytesIO(content) if isinstance(content, bytes) else content, formats=FORMATS)
+                    io.BytesIO(content) if isinstance(content, bytes) else content, formats=FORMATS
+                )
                 frames = getattr(self._image, "n_frames", 1)
         except UnidentifiedImageError as error:
             raise SourceError(
-                Rejection.DAMAGED, "the picture's header can't be read; export it again") from error
+                Rejection.DAMAGED, "the picture's header can't be read; export it again"
+            ) from error
         except Image.DecompressionBombError as error:
-            raise SourceError(Rejection.TOO_LARGE, "the picture has too many pixels; reduce it or "
-                              "cut it into pages") from error
+            raise SourceError(
+                Rejection.TOO_LARGE,
+                "the picture has too many pixels; reduce it or cut it into pages",
+            ) from error
         except (OSError, ValueError, SyntaxError, EOFError) as error:
             raise SourceError(
                 Rejection.DAMAGED, f"the picture can't be opened ({error}); export it again"
@@ -93,8 +101,10 @@ class PictureSource:
         self.page_count = frames if self._image.format == "TIFF" else 1
         self.file_info: dict[str, str] = {}
         if self.page_count > limits.pages:
-            raise SourceError(Rejection.TOO_LARGE, f"{self.page_count} pages, the limit is "
-                              f"{limits.pages}; split the file")
+            raise SourceError(
+                Rejection.TOO_LARGE,
+                f"{self.page_count} pages, the limit is {limits.pages}; split the file",
+            )
 
     def picture(self, index: int) -> PagePicture:
         """Return one frame; raises PageError where it can't be decoded."""
@@ -102,8 +112,11 @@ class PictureSource:
             self._image.seek(index)
             width, height = self._image.size
             if width * height > self._limits.pixels:
-                raise PageError(index, f"{width} x {height} pixels, the limit is "
-                                f"{self._limits.pixels}; reduce the picture or cut it into pages")
+                raise PageError(
+                    index,
+                    f"{width} x {height} pixels, the limit is "
+                    f"{self._limits.pixels}; reduce the picture or cut it into pages",
+                )
             dpi = self._image.info.get("dpi")
             image = ImageOps.exif_transpose(self._image)
             grey = grey_levels(image)

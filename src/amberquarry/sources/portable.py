@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pypdfium2 as pdfium
-import pypdfium2.raw as raw
+from pypdfium2 import raw
 
 from amberquarry.document import Finding, FindingCode
 from amberquarry.errors import PageError, Rejection, SourceError
@@ -28,29 +28,36 @@ _INFO_KEYS = ("Title", "Author", "Subject", "Creator", "Producer", "CreationDate
 class PortableSource:
     """A PDF file."""
 
-    def __init__(self, content: Path | bytes, limits: Limits, settings: RenderSettings,
-                 max_pixels: float) -> None:
+    def __init__(
+        self, content: Path | bytes, limits: Limits, settings: RenderSettings, max_pixels: float
+    ) -> None:
         self._settings, self._max_pixels = settings, max_pixels
         with _LOCK:
             try:
                 self._pdf = pdfium.PdfDocument(content)
             except pdfium.PdfiumError as error:
                 if raw.FPDF_GetLastError() == raw.FPDF_ERR_PASSWORD:
-                    raise SourceError(Rejection.ENCRYPTED, "the PDF asks for a password; save a "
-                                      "copy without protection") from error
-                raise SourceError(Rejection.DAMAGED, "the PDF can't be opened; it may be cut off: "
-                                  "fetch or export it again") from error
+                    raise SourceError(
+                        Rejection.ENCRYPTED,
+                        "the PDF asks for a password; save a copy without protection",
+                    ) from error
+                raise SourceError(
+                    Rejection.DAMAGED,
+                    "the PDF can't be opened; it may be cut off: fetch or export it again",
+                ) from error
             self.page_count = len(self._pdf)
-            self.file_info = {key: value for key in _INFO_KEYS
-                              if (value := self._pdf.get_metadata_value(key))}
+            self.file_info = {
+                key: value for key in _INFO_KEYS if (value := self._pdf.get_metadata_value(key))
+            }
         if self.page_count == 0:
             self.close()
             raise SourceError(Rejection.EMPTY, "the PDF has no pages")
         if self.page_count > limits.pages:
             count = self.page_count
             self.close()
-            raise SourceError(Rejection.TOO_LARGE,
-                              f"{count} pages, the limit is {limits.pages}; split the file")
+            raise SourceError(
+                Rejection.TOO_LARGE, f"{count} pages, the limit is {limits.pages}; split the file"
+            )
 
     def picture(self, index: int) -> PagePicture:
         """Return a page rendered in grey; raises PageError where it can't be."""
@@ -75,14 +82,23 @@ class PortableSource:
         pixels = width_pt * height_pt * (dpi / _POINTS_PER_INCH) ** 2
         if pixels > self._max_pixels:
             lower = dpi * (self._max_pixels / pixels) ** 0.5 * 0.999
-            findings.append(Finding(
-                FindingCode.RESOLUTION_LOWERED, f"rendered at {lower:.0f} dpi instead of {dpi:.0f}: "
-                f"the page measures {width_pt:.0f} x {height_pt:.0f} points", index + 1))
+            findings.append(
+                Finding(
+                    FindingCode.RESOLUTION_LOWERED,
+                    f"rendered at {lower:.0f} dpi instead of {dpi:.0f}: "
+                    f"the page measures {width_pt:.0f} x {height_pt:.0f} points",
+                    index + 1,
+                )
+            )
             dpi = lower
         if has_text(page):
-            findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED,
-                                    "the page has a text layer; its ink was read instead",
-                                    index + 1))
+            findings.append(
+                Finding(
+                    FindingCode.TEXT_LAYER_IGNORED,
+                    "the page has a text layer; its ink was read instead",
+                    index + 1,
+                )
+            )
         # a hair less, so that rounding up does not add a column to a scan's own width
         scale = dpi / _POINTS_PER_INCH * (1 - 1e-6)
         bitmap = page.render(scale=scale, grayscale=True, may_draw_forms=False)
@@ -93,8 +109,9 @@ class PortableSource:
         if grey.ndim == 3:
             grey = grey[:, :, 0]
         inverse = _POINTS_PER_INCH / dpi
-        return PagePicture(grey, (dpi, dpi), (inverse, 0.0, 0.0, -inverse, 0.0, height_pt),
-                           tuple(findings))
+        return PagePicture(
+            grey, (dpi, dpi), (inverse, 0.0, 0.0, -inverse, 0.0, height_pt), tuple(findings)
+        )
 
     def _scan_dpi(self, page: pdfium.PdfPage, width_pt: float, height_pt: float) -> float | None:
         """Return the resolution of the one picture that covers the page, or None."""
@@ -102,7 +119,9 @@ class PortableSource:
         raw_width, raw_height = (height_pt, width_pt) if turned else (width_pt, height_pt)
         for item in page.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=3):
             left, bottom, right, top = item.get_bounds()
-            covered = (min(right, raw_width) - max(left, 0)) * (min(top, raw_height) - max(bottom, 0))
+            covered = (min(right, raw_width) - max(left, 0)) * (
+                min(top, raw_height) - max(bottom, 0)
+            )
             if covered < self._settings.scan_share * raw_width * raw_height:
                 continue
             if raw.FPDFPageObj_HasTransparency(item.raw):
@@ -110,7 +129,9 @@ class PortableSource:
             columns, rows = ctypes.c_uint(), ctypes.c_uint()
             if not raw.FPDFImageObj_GetImagePixelSize(item.raw, columns, rows):
                 continue
-            dpi = max(columns.value / (right - left), rows.value / (top - bottom)) * _POINTS_PER_INCH
+            dpi = (
+                max(columns.value / (right - left), rows.value / (top - bottom)) * _POINTS_PER_INCH
+            )
             return min(max(dpi, _LEAST_SCAN_DPI), _MOST_SCAN_DPI)
         return None
 

@@ -1,0 +1,1 @@
+"""Making the line reader's model: texts, faces, rendering, wear, training, export."""

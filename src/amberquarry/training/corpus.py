@@ -20,14 +20,28 @@ MOST_CHARACTERS = 4_000_000  # of running text for each language
 MOST_WORDS = 150_000
 
 _ROFF_ESCAPES = [
-    (re.compile(r"\\f(\[[^\]]*\]|\(..|.)"), ""), (re.compile(r"\\s[-+]?\d"), ""),
-    (re.compile(r"\\m\[[^\]]*\]"), ""), (re.compile(r"\\\(co"), "©"), (re.compile(r"\\\(bu"), "•"),
-    (re.compile(r"\\\((em|\[em\])"), "—"), (re.compile(r"\\\(en"), "–"),
-    (re.compile(r"\\\(lq"), "“"), (re.compile(r"\\\(rq"), "”"), (re.compile(r"\\\(aq"), "'"),
-    (re.compile(r"\\\(dq"), '"'), (re.compile(r"\\\(oq"), "‘"), (re.compile(r"\\\(cq"), "’"),
-    (re.compile(r"\\\(Fo"), "«"), (re.compile(r"\\\(Fc"), "»"), (re.compile(r"\\\(.."), ""),
-    (re.compile(r"\\\[[^\]]*\]"), ""), (re.compile(r"\\\*\S"), ""), (re.compile(r"\\[&/,|^!]"), ""),
-    (re.compile(r"\\-"), "-"), (re.compile(r"\\e"), r"\\"), (re.compile(r"\\([ '.])"), r"\1"),
+    (re.compile(r"\\f(\[[^\]]*\]|\(..|.)"), ""),
+    (re.compile(r"\\s[-+]?\d"), ""),
+    (re.compile(r"\\m\[[^\]]*\]"), ""),
+    (re.compile(r"\\\(co"), "©"),
+    (re.compile(r"\\\(bu"), "•"),
+    (re.compile(r"\\\((em|\[em\])"), "—"),
+    (re.compile(r"\\\(en"), "–"),
+    (re.compile(r"\\\(lq"), "“"),
+    (re.compile(r"\\\(rq"), "”"),
+    (re.compile(r"\\\(aq"), "'"),
+    (re.compile(r"\\\(dq"), '"'),
+    (re.compile(r"\\\(oq"), "‘"),
+    (re.compile(r"\\\(cq"), "’"),
+    (re.compile(r"\\\(Fo"), "«"),
+    (re.compile(r"\\\(Fc"), "»"),
+    (re.compile(r"\\\(.."), ""),
+    (re.compile(r"\\\[[^\]]*\]"), ""),
+    (re.compile(r"\\\*\S"), ""),
+    (re.compile(r"\\[&/,|^!]"), ""),
+    (re.compile(r"\\-"), "-"),
+    (re.compile(r"\\e"), r"\\"),
+    (re.compile(r"\\([ '.])"), r"\1"),
 ]
 
 
@@ -35,7 +49,7 @@ def paragraphs_of_manual(text: str) -> Iterator[str]:
     """Yield the running paragraphs of a manual page in roff."""
     words: list[str] = []
     for line in text.splitlines():
-        if line.startswith(("'", ".\\\"")):
+        if line.startswith(("'", '.\\"')):
             continue
         if line.startswith("."):
             macro, _, rest = line.partition(" ")

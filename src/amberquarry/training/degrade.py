@@ -28,22 +28,24 @@ def _patch(chance: np.random.Generator, shape: tuple[int, int]) -> NDArray[np.fl
         return chance.standard_normal(shape).astype(np.float32)
     top = int(chance.integers(field.shape[0] - height + 1))
     left = int(chance.integers(field.shape[1] - width + 1))
-    return field[top:top + height, left:left + width]
+    return field[top : top + height, left : left + width]
 
 
-def wear_strokes(ink: NDArray[np.float32], chance: np.random.Generator, x_height: float,
-                 strength: float) -> NDArray[np.float32]:
+def wear_strokes(
+    ink: NDArray[np.float32], chance: np.random.Generator, x_height: float, strength: float
+) -> NDArray[np.float32]:
     """Return ink (0 to 1) with strokes made thicker or thinner, broken or filled."""
     sigma = x_height * chance.uniform(0.02, 0.02 + 0.06 * strength)
     soft = cv2.GaussianBlur(ink, (0, 0), max(0.3, sigma))
-    threshold = 0.5 + chance.uniform(-0.3, 0.3) * strength
+    threshold = np.full_like(ink, 0.5 + chance.uniform(-0.3, 0.3) * strength)
     if chance.random() < 0.5 * strength:
         threshold = threshold + _patch(chance, ink.shape) * chance.uniform(0.02, 0.15) * strength
     return np.clip((soft - threshold) * chance.uniform(2.0, 6.0) + 0.5, 0, 1).astype(np.float32)
 
 
-def speckle(ink: NDArray[np.float32], chance: np.random.Generator,
-            x_height: float) -> NDArray[np.float32]:
+def speckle(
+    ink: NDArray[np.float32], chance: np.random.Generator, x_height: float
+) -> NDArray[np.float32]:
     """Return ink with stray specks and with small holes in the strokes."""
     ink = ink.copy()
     height, width = ink.shape
@@ -54,8 +56,9 @@ def speckle(ink: NDArray[np.float32], chance: np.random.Generator,
     return ink
 
 
-def bleed_through(ink: NDArray[np.float32], other: NDArray[np.float32],
-                  chance: np.random.Generator) -> NDArray[np.float32]:
+def bleed_through(
+    ink: NDArray[np.float32], other: NDArray[np.float32], chance: np.random.Generator
+) -> NDArray[np.float32]:
     """Return ink with a mirrored, faint and blurred other line showing through the paper."""
     other = cv2.resize(other[:, ::-1], (ink.shape[1], ink.shape[0]), interpolation=cv2.INTER_AREA)
     shift = int(chance.integers(-ink.shape[0] // 2, ink.shape[0] // 2 + 1))
@@ -63,8 +66,9 @@ def bleed_through(ink: NDArray[np.float32], other: NDArray[np.float32],
     return np.maximum(ink, other * chance.uniform(0.08, 0.3))
 
 
-def lay_on_paper(ink: NDArray[np.float32], chance: np.random.Generator,
-                 strength: float) -> NDArray[np.float32]:
+def lay_on_paper(
+    ink: NDArray[np.float32], chance: np.random.Generator, strength: float
+) -> NDArray[np.float32]:
     """Return grey levels (0 to 255) of ink on paper with tint, texture and uneven light."""
     height, width = ink.shape
     paper = chance.uniform(255 - 110 * strength, 255)
@@ -78,7 +82,9 @@ def lay_on_paper(ink: NDArray[np.float32], chance: np.random.Generator,
     if chance.random() < 0.08 * strength:  # the edge of a shadow across the line
         edge = chance.uniform(0, width)
         columns = np.arange(width, dtype=np.float32)
-        light *= 1 - chance.uniform(0.1, 0.45) * (0.5 - 0.5 * np.tanh((columns - edge) / chance.uniform(4, 80)))
+        light *= 1 - chance.uniform(0.1, 0.45) * (
+            0.5 - 0.5 * np.tanh((columns - edge) / chance.uniform(4, 80))
+        )
     if chance.random() < 0.3 * strength:
         light *= 1 + _patch(chance, ink.shape) * chance.uniform(0.005, 0.05)
     return np.clip((paper - ink * (paper - dark)) * light, 0, 255)
@@ -95,8 +101,9 @@ def halftone(grey: NDArray[np.float32], chance: np.random.Generator) -> NDArray[
     return grey * (1 - dots * chance.uniform(0.1, 0.55))
 
 
-def scan(grey: NDArray[np.float32], chance: np.random.Generator, x_height: float,
-         strength: float) -> NDArray[np.uint8]:
+def scan(
+    grey: NDArray[np.float32], chance: np.random.Generator, x_height: float, strength: float
+) -> NDArray[np.uint8]:
     """Return the picture after lens, sensor, codec and perhaps a threshold to 1 bit."""
     if chance.random() < 0.25 + 0.6 * strength:
         # letters of few pixels can bear little blur before they are lost to people too
@@ -113,7 +120,7 @@ def scan(grey: NDArray[np.float32], chance: np.random.Generator, x_height: float
     if chance.random() < 0.4 * strength:
         quality = int(chance.integers(25 if x_height > 11 else 45, 92))
         coded = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
-        picture = cv2.imdecode(coded, cv2.IMREAD_GRAYSCALE)
+        picture = np.asarray(cv2.imdecode(coded, cv2.IMREAD_GRAYSCALE), np.uint8)
     if x_height > 8 and chance.random() < 0.22 * strength:
         low, high = np.percentile(picture[::2, ::2], (1.5, 80))
         level = low + (high - low) * chance.uniform(0.35, 0.75)

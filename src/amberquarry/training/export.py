@@ -16,8 +16,11 @@ from amberquarry.training.net import LineNet, export_onnx
 @click.command()
 @click.argument("state", type=click.Path(path_type=Path, exists=True))
 @click.argument("model", type=click.Path(path_type=Path))
-@click.option("--weights", type=click.Path(path_type=Path),
-              help="Also write the weights in half precision, to start a later round from.")
+@click.option(
+    "--weights",
+    type=click.Path(path_type=Path),
+    help="Also write the weights in half precision, to start a later round from.",
+)
 def main(state: Path, model: Path, weights: Path | None) -> None:
     """Export the averaged weights of STATE to MODEL."""
     average = torch.load(state, map_location="cpu", weights_only=True)["average"]
@@ -25,8 +28,13 @@ def main(state: Path, model: Path, weights: Path | None) -> None:
     net.load_state_dict(average)
     export_onnx(net.eval(), model)
     if weights:
-        torch.save({name: value.half() if value.is_floating_point() else value
-                    for name, value in average.items()}, weights)
+        torch.save(
+            {
+                name: value.half() if value.is_floating_point() else value
+                for name, value in average.items()
+            },
+            weights,
+        )
     click.echo(f"{model}: {model.stat().st_size} bytes")
 
 

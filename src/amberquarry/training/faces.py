@@ -25,8 +25,10 @@ from amberquarry.training.fetch import read_table
 _PROBE_SIZE = 64
 _LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
 # Subsets of web fonts that hold characters of ours.
-_SUBSET = re.compile(r"^(?P<family>.+?)-(?P<subset>latin-ext|latin|cyrillic-ext|cyrillic|greek-ext|greek|math|symbols2?)"
-                     r"-(?P<weight>\d+)-(?P<style>normal|italic)$")
+_SUBSET = re.compile(
+    r"^(?P<family>.+?)-(?P<subset>latin-ext|latin|cyrillic-ext|cyrillic|greek-ext|greek|math|symbols2?)"
+    r"-(?P<weight>\d+)-(?P<style>normal|italic)$"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,8 +75,11 @@ def characters_of(path: Path) -> tuple[str, float, str]:
         _, top, _, bottom = glyph_outline_box(font, "x")
         capital = glyph_outline_box(font, "X")
         height = (bottom - top) / _PROBE_SIZE
-        if (bottom - top) > 0.93 * (capital[3] - capital[1]) or not 0.2 < height < 0.8 \
-                or font.getmask("a").size == font.getmask("A").size:
+        if (
+            (bottom - top) > 0.93 * (capital[3] - capital[1])
+            or not 0.2 < height < 0.8
+            or font.getmask("a").size == font.getmask("A").size
+        ):
             height = -1.0
     elif {"х", "о"} & held:
         _, top, _, bottom = glyph_outline_box(font, "х" if "х" in held else "о")
@@ -107,15 +112,18 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
             except Exception as error:  # fonts come from many hands; one bad file is left out
                 click.echo(f"left out {path.name}: {error}", err=True)
                 continue
-            if height < 0 or len(known) < 40 and not parts or len(known) < 2:
+            if height < 0 or (len(known) < 40 and not parts) or len(known) < 2:
                 continue
             pieces.setdefault(key, []).append((f"{row['package']}/{path.name}", known, height))
             families[key] = family
         for key, files in pieces.items():
             heights = [height for _, _, height in files if height > 0]
             everything = set("".join(known for _, known, _ in files))
-            if not heights or not ({"a", "e", "n"} <= everything or {"а", "е"} <= everything
-                                   or {"α", "ε"} <= everything):
+            if not heights or not (
+                {"a", "e", "n"} <= everything
+                or {"а", "е"} <= everything
+                or {"α", "ε"} <= everything
+            ):
                 continue
             files.sort(key=lambda file: -len(file[1]))
             family = plain_name(families[key])
@@ -124,15 +132,28 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
                 apart[family] = split
             else:
                 split = apart.get(family, "train")
-            found.append(Face(family, row["class"], split, tuple(f for f, _, _ in files),
-                              tuple(k for _, k, _ in files), heights[0]))
+            found.append(
+                Face(
+                    family,
+                    row["class"],
+                    split,
+                    tuple(f for f, _, _ in files),
+                    tuple(k for _, k, _ in files),
+                    heights[0],
+                )
+            )
     return found
 
 
 def save_faces(faces: list[Face], path: Path) -> None:
     """Write the index of faces."""
-    path.write_text(json.dumps([[f.family, f.group, f.split, f.files, f.characters, f.x_height]
-                                for f in faces], ensure_ascii=False), encoding="utf-8")
+    path.write_text(
+        json.dumps(
+            [[f.family, f.group, f.split, f.files, f.characters, f.x_height] for f in faces],
+            ensure_ascii=False,
+        ),
+        encoding="utf-8",
+    )
 
 
 def load_faces(path: Path, split: str) -> list[Face]:
@@ -179,8 +200,11 @@ class GlyphDrawer:
             known = 0.0
             if self._file_of[right[0]] == number and " " not in pair:
                 font = self._fonts[number]
-                known = float(font.getlength(pair)) - float(font.getlength(pair[0])) \
+                known = (
+                    float(font.getlength(pair))
+                    - float(font.getlength(pair[0]))
                     - float(font.getlength(pair[1]))
+                )
             self._kerning[pair] = known
         return known
 

@@ -22,8 +22,15 @@ import click
 log = logging.getLogger(__name__)
 
 FONT_SUFFIXES = {".ttf", ".otf", ".woff2", ".pfb", ".t1"}
-TEXT_FOLDERS = ("share/man", "share/doc", "share/games/fortunes", "share/dict", "share/hunspell",
-                "share/aptitude", "share/debian-reference")
+TEXT_FOLDERS = (
+    "share/man",
+    "share/doc",
+    "share/games/fortunes",
+    "share/dict",
+    "share/hunspell",
+    "share/aptitude",
+    "share/debian-reference",
+)
 
 
 def read_table(path: Path) -> list[dict[str, str]]:
@@ -41,8 +48,9 @@ def unpack_debian(package: str, folder: Path) -> None:
 
 def unpack_npm(package: str, folder: Path) -> None:
     """Download a package of the npm registry and unpack it below `folder`."""
-    subprocess.run(["npm", "pack", "--silent", package], cwd=folder, check=True,
-                   stdout=subprocess.DEVNULL)
+    subprocess.run(
+        ["npm", "pack", "--silent", package], cwd=folder, check=True, stdout=subprocess.DEVNULL
+    )
     for archive in folder.glob("*.tgz"):
         with tarfile.open(archive) as tar:
             tar.extractall(folder / "tree", filter="data")

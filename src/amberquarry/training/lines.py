@@ -13,7 +13,11 @@ from numpy.typing import NDArray
 
 from amberquarry.reading.characters import CLASS_OF
 from amberquarry.reading.ground import (
-    BASELINE_ROW, LINE_HEIGHT, WIDTH_STRETCH, X_HEIGHT, even_ground,
+    BASELINE_ROW,
+    LINE_HEIGHT,
+    WIDTH_STRETCH,
+    X_HEIGHT,
+    even_ground,
 )
 from amberquarry.training import degrade
 from amberquarry.training.faces import Face, GlyphDrawer
@@ -90,15 +94,19 @@ def draw_line(drawer: GlyphDrawer, text: str, chance: random.Random) -> _Drawn |
         y0, y1 = max(0, base + y), min(rows, base + y + mask.shape[0])
         if y1 <= y0 or not mask.size:
             continue
-        part = mask[y0 - base - y:y1 - base - y]
-        target = ink[y0:y1, x - left:x - left + mask.shape[1]]
+        part = mask[y0 - base - y : y1 - base - y]
+        target = ink[y0:y1, x - left : x - left + mask.shape[1]]
         np.maximum(target, part, out=target)
     text = "".join(kept)
-    return _Drawn(ink.astype(np.float32) / 255, text, [c - left for c in centres])
+    return _Drawn((ink / 255.0).astype(np.float32), text, [c - left for c in centres])
 
 
-def add_company(ink: NDArray[np.float32], others: list[NDArray[np.float32]],
-                chance: random.Random, x_height: float) -> NDArray[np.float32]:
+def add_company(
+    ink: NDArray[np.float32],
+    others: list[NDArray[np.float32]],
+    chance: random.Random,
+    x_height: float,
+) -> NDArray[np.float32]:
     """Return ink with what may stand near a line: other lines, underlining, rules, frames."""
     rows, columns = ink.shape
     base = round(_ABOVE * x_height)
@@ -116,28 +124,34 @@ def add_company(ink: NDArray[np.float32], others: list[NDArray[np.float32]],
             shift = round(sign * chance.uniform(1.9, 2.6) * x_height)
             moved = np.zeros_like(ink)
             if sign < 0:
-                moved[:rows + shift] = other[-shift:]
-                moved[max(0, base - round(1.65 * x_height)):] = 0
+                moved[: rows + shift] = other[-shift:]
+                moved[max(0, base - round(1.65 * x_height)) :] = 0
             else:
-                moved[shift:] = other[:rows - shift]
-                moved[:base + round(0.55 * x_height)] = 0
+                moved[shift:] = other[: rows - shift]
+                moved[: base + round(0.55 * x_height)] = 0
             ink = np.maximum(ink, moved)
     elif draw < 0.17:
         row = base + round(chance.uniform(0.12, 0.45) * x_height)
         first = chance.randrange(columns) if chance.random() < 0.3 else 0
-        ink[row:row + thick, first:] = np.maximum(ink[row:row + thick, first:], chance.uniform(0.6, 1))
+        ink[row : row + thick, first:] = np.maximum(
+            ink[row : row + thick, first:], chance.uniform(0.6, 1)
+        )
     elif draw < 0.18:
         row = base - round(chance.uniform(0.35, 0.6) * x_height)
-        ink[row:row + thick] = np.maximum(ink[row:row + thick], chance.uniform(0.5, 1))
+        ink[row : row + thick] = np.maximum(ink[row : row + thick], chance.uniform(0.5, 1))
     elif draw < 0.22:
-        row = base + round(chance.uniform(0.5, 0.9) * x_height) if chance.random() < 0.5 else \
-            base - round(chance.uniform(1.7, 2.2) * x_height)
-        ink[row:row + thick] = chance.uniform(0.5, 1)
+        row = (
+            base + round(chance.uniform(0.5, 0.9) * x_height)
+            if chance.random() < 0.5
+            else base - round(chance.uniform(1.7, 2.2) * x_height)
+        )
+        ink[row : row + thick] = chance.uniform(0.5, 1)
     return ink
 
 
-def to_normal_form(picture: NDArray[np.uint8], x_height: float, text: str,
-                   chance: random.Random) -> tuple[NDArray[np.uint8], float, float]:
+def to_normal_form(
+    picture: NDArray[np.uint8], x_height: float, text: str, chance: random.Random
+) -> tuple[NDArray[np.uint8], float, float]:
     """Return the picture at the net's height with the errors that measuring a line makes.
 
     Also returns scale and offset from source columns to columns of the result.
@@ -154,24 +168,33 @@ def to_normal_form(picture: NDArray[np.uint8], x_height: float, text: str,
     angle = chance.gauss(0, 0.004)
     columns = min(MOST_COLUMNS, max(8, round(picture.shape[1] * wide + left + right)))
     middle = picture.shape[1] / 2
-    matrix = np.array([
-        [wide, 0, left],
-        [scale * angle, scale, base - scale * (_ABOVE * x_height) - scale * angle * middle],
-    ])
+    matrix = np.array(
+        [
+            [wide, 0, left],
+            [scale * angle, scale, base - scale * (_ABOVE * x_height) - scale * angle * middle],
+        ]
+    )
     ground = int(np.percentile(picture[::3, ::3], 90))
     shrink = scale < 0.6
     if shrink:  # average before sampling, as the reader does
         picture = cv2.blur(picture, (max(1, round(1 / wide)), max(1, round(1 / scale))))
-    line = cv2.warpAffine(picture, matrix, (columns, LINE_HEIGHT), flags=cv2.INTER_LINEAR,
-                          borderMode=cv2.BORDER_CONSTANT, borderValue=ground)
+    line = cv2.warpAffine(
+        picture,
+        matrix,
+        (columns, LINE_HEIGHT),
+        flags=cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=ground,
+    )
     return line, wide, left
 
 
 class LineSource:
     """An endless, seeded stream of training lines."""
 
-    def __init__(self, data: Path, corpus: Corpus, faces: list[Face], seed: int,
-                 longest: int = 64) -> None:
+    def __init__(
+        self, data: Path, corpus: Corpus, faces: list[Face], seed: int, longest: int = 64
+    ) -> None:
         self._fonts = data / "fonts"
         self._corpus = corpus
         self._chance = random.Random(seed)
@@ -181,8 +204,10 @@ class LineSource:
         for face in faces:
             families.setdefault(face.family, []).append(face)
         self._families = [families[name] for name in sorted(families)]
-        self._weights = [GROUP_WEIGHTS[faces[0].group] * (1.5 if len(faces) > 3 else 1.0)
-                         for faces in self._families]
+        self._weights = [
+            GROUP_WEIGHTS[faces[0].group] * (1.5 if len(faces) > 3 else 1.0)
+            for faces in self._families
+        ]
         self._others: list[NDArray[np.float32]] = []
 
     def lines(self, strength: float) -> Iterator[Sample]:
@@ -195,7 +220,7 @@ class LineSource:
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
-            text = sample_text(self._corpus, chance, self._length())[:self._longest].strip()
+            text = sample_text(self._corpus, chance, self._length())[: self._longest].strip()
             if not drawer.holds(text):
                 text = "".join(c for c in text if drawer.holds(c)) if chance.random() < 0.3 else ""
                 text = " ".join(text.split())
@@ -217,12 +242,13 @@ class LineSource:
             return self._chance.randint(5, 16)
         return self._chance.randint(14, self._longest)
 
-    def _worn(self, drawn: _Drawn, rendered: float, source: float,
-              strength: float) -> Sample | None:
+    def _worn(
+        self, drawn: _Drawn, rendered: float, source: float, strength: float
+    ) -> Sample | None:
         chance, noise = self._chance, self._noise
         before, after = (round(chance.uniform(0.0, 1.6) * rendered) for _ in range(2))
         ink = np.pad(drawn.ink, ((0, 0), (before, after)))
-        self._others = (self._others + [drawn.ink])[-12:]
+        self._others = ([*self._others, drawn.ink])[-12:]
         ink = add_company(ink, self._others, chance, rendered)
         if chance.random() < 0.04:  # slanted by hand
             slant = chance.uniform(-0.1, 0.3)
@@ -233,8 +259,12 @@ class LineSource:
             wave = np.sin(columns * chance.uniform(0.5, 2) / (8 * rendered) + chance.uniform(0, 6))
             rows = np.arange(ink.shape[0], dtype=np.float32)[:, None]
             shift = rows + wave[None] * chance.uniform(0, 0.12) * rendered
-            ink = cv2.remap(ink, np.broadcast_to(columns, ink.shape).copy(), shift.astype(np.float32),
-                            cv2.INTER_LINEAR)
+            ink = cv2.remap(
+                ink,
+                np.broadcast_to(columns, ink.shape).copy(),
+                shift.astype(np.float32),
+                cv2.INTER_LINEAR,
+            )
         hard = chance.random() < 0.75
         if hard and chance.random() < 0.6:
             ink = degrade.wear_strokes(ink, noise, rendered, strength)

@@ -13,19 +13,30 @@ from amberquarry.reading.ground import LINE_HEIGHT
 CLASSES = len(ALPHABET) + 1
 
 
-def _step(inside: int, outside: int, size: tuple[int, int], stride: tuple[int, int],
-          padding: tuple[int, int]) -> nn.Sequential:
-    return nn.Sequential(nn.Conv2d(inside, outside, size, stride, padding, bias=False),
-                         nn.BatchNorm2d(outside), nn.ReLU())
+def _step(
+    inside: int,
+    outside: int,
+    size: tuple[int, int],
+    stride: tuple[int, int],
+    padding: tuple[int, int],
+) -> nn.Sequential:
+    return nn.Sequential(
+        nn.Conv2d(inside, outside, size, stride, padding, bias=False),
+        nn.BatchNorm2d(outside),
+        nn.ReLU(),
+    )
 
 
 class _Residual2d(nn.Module):
     def __init__(self, channels: int) -> None:
         super().__init__()
         self.body = nn.Sequential(
-            nn.Conv2d(channels, channels, 3, padding=1, bias=False), nn.BatchNorm2d(channels),
-            nn.ReLU(), nn.Conv2d(channels, channels, 3, padding=1, bias=False),
-            nn.BatchNorm2d(channels))
+            nn.Conv2d(channels, channels, 3, padding=1, bias=False),
+            nn.BatchNorm2d(channels),
+            nn.ReLU(),
+            nn.Conv2d(channels, channels, 3, padding=1, bias=False),
+            nn.BatchNorm2d(channels),
+        )
 
     def forward(self, x: Tensor) -> Tensor:
         return torch.relu(x + self.body(x))
@@ -35,10 +46,15 @@ class _Bottleneck1d(nn.Module):
     def __init__(self, channels: int, narrow: int, dilation: int) -> None:
         super().__init__()
         self.body = nn.Sequential(
-            nn.Conv1d(channels, narrow, 1, bias=False), nn.BatchNorm1d(narrow), nn.ReLU(),
+            nn.Conv1d(channels, narrow, 1, bias=False),
+            nn.BatchNorm1d(narrow),
+            nn.ReLU(),
             nn.Conv1d(narrow, narrow, 5, padding=2 * dilation, dilation=dilation, bias=False),
-            nn.BatchNorm1d(narrow), nn.ReLU(),
-            nn.Conv1d(narrow, channels, 1, bias=False), nn.BatchNorm1d(channels))
+            nn.BatchNorm1d(narrow),
+            nn.ReLU(),
+            nn.Conv1d(narrow, channels, 1, bias=False),
+            nn.BatchNorm1d(channels),
+        )
 
     def forward(self, x: Tensor) -> Tensor:
         return torch.relu(x + self.body(x))
@@ -52,8 +68,11 @@ class LineNet(nn.Module):
     (Graves et al., 2006).
     """
 
-    def __init__(self, widths: tuple[int, int, int, int, int] = (16, 32, 64, 256, 96),
-                 dilations: tuple[int, ...] = (1, 2, 4, 8, 1)) -> None:
+    def __init__(
+        self,
+        widths: tuple[int, int, int, int, int] = (16, 32, 64, 256, 96),
+        dilations: tuple[int, ...] = (1, 2, 4, 8, 1),
+    ) -> None:
         super().__init__()
         first, second, third, wide, narrow = widths
         rows = LINE_HEIGHT // 8
@@ -63,11 +82,13 @@ class LineNet(nn.Module):
             _Residual2d(second),
             _step(second, third, (3, 3), (2, 1), (1, 1)),
             _Residual2d(third),
-            _step(third, wide, (rows, 1), (1, 1), (0, 0)))
+            _step(third, wide, (rows, 1), (1, 1), (0, 0)),
+        )
         self.context = nn.Sequential(*[_Bottleneck1d(wide, narrow, d) for d in dilations])
         self.classify = nn.Conv1d(wide, CLASSES, 1)
 
     def forward(self, ink: Tensor) -> Tensor:
+        """Return scores (N, W / 4, classes)."""
         features = self.context(self.stem(ink).squeeze(2))
         scores: Tensor = self.classify(features)
         return scores.transpose(1, 2)
@@ -82,10 +103,17 @@ def export_onnx(net: LineNet, path: Path) -> None:
             self.net = net
 
         def forward(self, ink: Tensor) -> Tensor:
+            """Return probabilities instead of scores."""
             return torch.softmax(self.net(ink), dim=2)
 
     module = _WithProbabilities().eval()
     torch.onnx.export(
-        module, (torch.zeros(1, 1, LINE_HEIGHT, 256),), str(path), input_names=["ink"],
-        output_names=["probabilities"], opset_version=17, dynamo=False,
-        dynamic_axes={"ink": {0: "lines", 3: "columns"}, "probabilities": {0: "lines", 1: "steps"}})
+        module,
+        (torch.zeros(1, 1, LINE_HEIGHT, 256),),
+        str(path),
+        input_names=["ink"],
+        output_names=["probabilities"],
+        opset_version=17,
+        dynamo=False,
+        dynamic_axes={"ink": {0: "lines", 3: "columns"}, "probabilities": {0: "lines", 1: "steps"}},
+    )

@@ -16,19 +16,133 @@ from pathlib import Path
 from amberquarry.reading.characters import ALPHABET
 
 LANGUAGE_WEIGHTS = {
-    "en": 30, "de": 8, "fr": 8, "es": 6, "it": 6, "pt": 4, "nl": 3, "pl": 4, "cs": 3, "da": 2,
-    "sv": 2, "nb": 2, "fi": 2, "hu": 2, "ro": 2, "tr": 3, "ca": 1, "hr": 1, "sl": 1, "sk": 1,
-    "lt": 1, "lv": 1, "el": 7, "ru": 9, "uk": 3, "bg": 2, "sr": 2, "mk": 1, "be": 1,
+    "en": 30,
+    "de": 8,
+    "fr": 8,
+    "es": 6,
+    "it": 6,
+    "pt": 4,
+    "nl": 3,
+    "pl": 4,
+    "cs": 3,
+    "da": 2,
+    "sv": 2,
+    "nb": 2,
+    "fi": 2,
+    "hu": 2,
+    "ro": 2,
+    "tr": 3,
+    "ca": 1,
+    "hr": 1,
+    "sl": 1,
+    "sk": 1,
+    "lt": 1,
+    "lv": 1,
+    "el": 7,
+    "ru": 9,
+    "uk": 3,
+    "bg": 2,
+    "sr": 2,
+    "mk": 1,
+    "be": 1,
 }
-_QUOTES = [('"', '"'), ("“", "”"), ("„", "“"), ("«", "»"), ("‘", "’"), ("'", "'"), ("»", "«"),
-           ("„", "”"), ("‹", "›")]
+_QUOTES = [
+    ('"', '"'),
+    ("“", "”"),
+    ("„", "“"),
+    ("«", "»"),
+    ("‘", "’"),
+    ("'", "'"),
+    ("»", "«"),
+    ("„", "”"),
+    ("‹", "›"),
+]
 _MARKS = [".", ",", ";", ":", "?", "!", "...", ".", ",", " –", " —", ")", "’s", "-"]
 _RARE = [c for c in ALPHABET if not c.isalnum() and c not in string.ascii_letters + " .,-"]
-_MONTHS = "January February March April May June July August September October November " \
-          "December Jan. Feb. Mar. Apr. Aug. Sept. Oct. Nov. Dec. Januar Mai Juni mars avril " \
-          "août gennaio febbraio марта июля августа".split()
-_UNITS = "km m cm mm kg g mg l ml °C °F K Hz kHz MHz V mV A W kW kWh Pa hPa bar mol s ms min h " \
-         "px pt dpi € $ £ % ‰ m² m³ km² ft in lb oz N J eV dB".split()
+_MONTHS = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+    "Jan.",
+    "Feb.",
+    "Mar.",
+    "Apr.",
+    "Aug.",
+    "Sept.",
+    "Oct.",
+    "Nov.",
+    "Dec.",
+    "Januar",
+    "Mai",
+    "Juni",
+    "mars",
+    "avril",
+    "août",
+    "gennaio",
+    "febbraio",
+    "марта",
+    "июля",
+    "августа",
+]
+_UNITS = [
+    "km",
+    "m",
+    "cm",
+    "mm",
+    "kg",
+    "g",
+    "mg",
+    "l",
+    "ml",
+    "°C",
+    "°F",
+    "K",
+    "Hz",
+    "kHz",
+    "MHz",
+    "V",
+    "mV",
+    "A",
+    "W",
+    "kW",
+    "kWh",
+    "Pa",
+    "hPa",
+    "bar",
+    "mol",
+    "s",
+    "ms",
+    "min",
+    "h",
+    "px",
+    "pt",
+    "dpi",
+    "€",
+    "$",
+    "£",
+    "%",
+    "‰",
+    "m²",
+    "m³",
+    "km²",
+    "ft",
+    "in",
+    "lb",
+    "oz",
+    "N",
+    "J",
+    "eV",
+    "dB",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,8 +220,11 @@ def number(chance: random.Random) -> str:
     if draw < 0.35:
         return digits
     if draw < 0.6:
-        return digits + chance.choice(".,") + "".join(
-            chance.choice("0123456789") for _ in range(chance.choice([1, 2, 2, 3, 4])))
+        return (
+            digits
+            + chance.choice(".,")
+            + "".join(chance.choice("0123456789") for _ in range(chance.choice([1, 2, 2, 3, 4])))
+        )
     if draw < 0.75:
         separator = chance.choice(",. ’'")
         tail = separator + f"{chance.randrange(1000):03d}"
@@ -150,7 +267,9 @@ def date(chance: random.Random) -> str:
     if draw == 5:
         return f"{chance.randrange(24):02d}:{chance.randrange(60):02d}"
     if draw == 6:
-        return f"{chance.randrange(1, 13)}.{chance.randrange(60):02d} {chance.choice(['a.m.', 'pm'])}"
+        return (
+            f"{chance.randrange(1, 13)}.{chance.randrange(60):02d} {chance.choice(['a.m.', 'pm'])}"
+        )
     return f"{year}–{chance.randrange(100):02d}"
 
 
@@ -161,52 +280,160 @@ def code(chance: random.Random) -> str:
     if draw == 0:
         return "".join(chance.choice(letters + digits) for _ in range(chance.randint(4, 12)))
     if draw == 1:
-        return "-".join("".join(chance.choice(digits + "ABX") for _ in range(chance.randint(2, 5)))
-                        for _ in range(chance.randint(2, 4)))
+        return "-".join(
+            "".join(chance.choice(digits + "ABX") for _ in range(chance.randint(2, 5)))
+            for _ in range(chance.randint(2, 4))
+        )
     if draw == 2:
         word = "".join(chance.choice(string.ascii_lowercase) for _ in range(chance.randint(3, 9)))
         return f"{word}{chance.choice(['.', '_', ''])}{chance.choice('abcxyz')}@{word[:5]}.example"
     if draw == 3:
         word = "".join(chance.choice(string.ascii_lowercase) for _ in range(chance.randint(4, 9)))
-        return f"http{chance.choice(['', 's'])}://{chance.choice(['www.', ''])}{word}.example/{word[::-1]}"
+        host = chance.choice(["www.", ""]) + word
+        return f"http{chance.choice(['', 's'])}://{host}.example/{word[::-1]}"
     if draw == 4:
-        return f"[{chance.randrange(1, 99)}]" if chance.random() < 0.5 else \
-            f"({chance.randrange(1, 30)}{chance.choice(['', '.', 'a', '.1'])})"
+        return (
+            f"[{chance.randrange(1, 99)}]"
+            if chance.random() < 0.5
+            else f"({chance.randrange(1, 30)}{chance.choice(['', '.', 'a', '.1'])})"
+        )
     if draw == 5:
         return ".".join(str(chance.randrange(1, 20)) for _ in range(chance.randint(2, 4)))
     if draw == 6:
-        name = "".join(chance.choice(string.ascii_lowercase + "_") for _ in range(chance.randint(2, 8)))
-        return chance.choice([f"{name}({chance.choice('xynij')})", f"{name} = {number(chance)};",
-                              f"if ({name} == {chance.randrange(10)}) {{", f"#{name}", f"<{name}>",
-                              f"--{name}={chance.randrange(9)}", f"{name}[i] += {name[::-1]}",
-                              f'"{name}": {chance.randrange(99)},', f"${name}", f"/{name}/{name[::-1]}"])
+        name = "".join(
+            chance.choice(string.ascii_lowercase + "_") for _ in range(chance.randint(2, 8))
+        )
+        return chance.choice(
+            [
+                f"{name}({chance.choice('xynij')})",
+                f"{name} = {number(chance)};",
+                f"if ({name} == {chance.randrange(10)}) {{",
+                f"#{name}",
+                f"<{name}>",
+                f"--{name}={chance.randrange(9)}",
+                f"{name}[i] += {name[::-1]}",
+                f'"{name}": {chance.randrange(99)},',
+                f"${name}",
+                f"/{name}/{name[::-1]}",
+            ]
+        )
     if draw == 7:
-        return "+" + " ".join("".join(chance.choice(digits) for _ in range(chance.randint(2, 4)))
-                              for _ in range(chance.randint(2, 5)))
-    roman = chance.choice("i ii iii iv v vi vii viii ix x xi xii xiv xix I II III IV V VI IX XII".split())
-    return chance.choice([roman, roman + ".", f"({roman})", f"§ {chance.randrange(1, 300)}",
-                          f"No. {chance.randrange(999)}", f"№ {chance.randrange(999)}",
-                          f"p. {chance.randrange(999)}", f"pp. {chance.randrange(99)}–{chance.randrange(999)}",
-                          f"Fig. {chance.randrange(30)}", f"vol. {roman}"])
+        return "+" + " ".join(
+            "".join(chance.choice(digits) for _ in range(chance.randint(2, 4)))
+            for _ in range(chance.randint(2, 5))
+        )
+    roman = chance.choice(
+        [
+            "i",
+            "ii",
+            "iii",
+            "iv",
+            "v",
+            "vi",
+            "vii",
+            "viii",
+            "ix",
+            "x",
+            "xi",
+            "xii",
+            "xiv",
+            "xix",
+            "I",
+            "II",
+            "III",
+            "IV",
+            "V",
+            "VI",
+            "IX",
+            "XII",
+        ]
+    )
+    return chance.choice(
+        [
+            roman,
+            roman + ".",
+            f"({roman})",
+            f"§ {chance.randrange(1, 300)}",
+            f"No. {chance.randrange(999)}",
+            f"№ {chance.randrange(999)}",
+            f"p. {chance.randrange(999)}",
+            f"pp. {chance.randrange(99)}–{chance.randrange(999)}",
+            f"Fig. {chance.randrange(30)}",
+            f"vol. {roman}",
+        ]
+    )
 
 
 def formula(chance: random.Random) -> str:
     """Return inline mathematics as far as it stands on one level."""
     greek = "αβγδεθλμνξπρστφχψωΔΓΣΩΛ"
-    name = lambda: chance.choice("abcdfghijkmnpqrstuvxyzABCEFHKLMNPRSTVX" + greek)  # noqa: E731
+
+    def name() -> str:
+        return chance.choice("abcdfghijkmnpqrstuvxyzABCEFHKLMNPRSTVX" + greek)
+
     parts = [name()]
     for _ in range(chance.randint(1, 5)):
-        parts.append(chance.choice(["=", "+", "–", "<", ">", "≤", "≥", "≈", "∈", "→", "≠", "×", "·",
-                                    "/", "∼", "⊂", "∝", "≡", "±", "∧", "⊕", "∞", "|"]).replace("∼", "~"))
-        parts.append(chance.choice([name(), number(chance), f"{name()}({name()})", f"{name()}²",
-                                    f"{name()}₁", f"√{name()}", f"∑{name()}", f"∂{name()}",
-                                    f"{name()}₀", f"({name()}, {name()})", f"{name()}′", f"∇{name()}"]))
+        parts.append(
+            chance.choice(
+                [
+                    "=",
+                    "+",
+                    "–",
+                    "<",
+                    ">",
+                    "≤",
+                    "≥",
+                    "≈",
+                    "∈",
+                    "→",
+                    "≠",
+                    "×",
+                    "·",
+                    "/",
+                    "∼",
+                    "⊂",
+                    "∝",
+                    "≡",
+                    "±",
+                    "∧",
+                    "⊕",
+                    "∞",
+                    "|",
+                ]
+            ).replace("∼", "~")
+        )
+        parts.append(
+            chance.choice(
+                [
+                    name(),
+                    number(chance),
+                    f"{name()}({name()})",
+                    f"{name()}²",
+                    f"{name()}₁",
+                    f"√{name()}",
+                    f"∑{name()}",
+                    f"∂{name()}",
+                    f"{name()}₀",
+                    f"({name()}, {name()})",
+                    f"{name()}′",
+                    f"∇{name()}",
+                ]
+            )
+        )
     return (" " if chance.random() < 0.7 else "").join(parts)
 
 
 def cells(corpus: Corpus, chance: random.Random, length: int) -> str:
     """Return what stands in one or a few cells of a table or form."""
-    makers: list[Callable[[random.Random], str]] = [number, number, number, amount, amount, date, code]
+    makers: list[Callable[[random.Random], str]] = [
+        number,
+        number,
+        number,
+        amount,
+        amount,
+        date,
+        code,
+    ]
     parts: list[str] = []
     while True:
         if chance.random() < 0.25:
@@ -246,8 +473,31 @@ def vary(text: str, chance: random.Random) -> str:
         words[at] += chance.choice(["", " "]) + chance.choice(_RARE)
         text = " ".join(words)
     if chance.random() < 0.05:
-        text = chance.choice(["• ", "– ", "— ", "* ", "■ ", "1. ", "2) ", "(a) ", "□ ", "☐ ", "☒ ", "● ",
-                              "▪ ", "→ ", "III. ", "a) ", "3.1 ", "† "]) + text
+        text = (
+            chance.choice(
+                [
+                    "• ",
+                    "– ",
+                    "— ",
+                    "* ",
+                    "■ ",
+                    "1. ",
+                    "2) ",
+                    "(a) ",
+                    "□ ",
+                    "☐ ",
+                    "☒ ",
+                    "● ",
+                    "▪ ",
+                    "→ ",
+                    "III. ",
+                    "a) ",
+                    "3.1 ",
+                    "† ",
+                ]
+            )
+            + text
+        )
     if chance.random() < 0.02:
         text += " " + "." * chance.randint(4, 20) + " " + str(chance.randrange(400))
     return text

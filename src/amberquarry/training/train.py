@@ -57,11 +57,16 @@ def pack(samples: list[Sample], width: int) -> Batch:
     ink = np.zeros((len(samples), LINE_HEIGHT, width), np.uint8)
     frames = np.zeros((len(samples), width // TIME_STRIDE), np.int64)
     for row, sample in enumerate(samples):
-        ink[row, :, :sample.ink.shape[1]] = np.round(sample.ink * 255)
+        ink[row, :, : sample.ink.shape[1]] = np.round(sample.ink * 255)
         steps = np.minimum((sample.centres / TIME_STRIDE).astype(int), frames.shape[1] - 1)
         frames[row, steps] = sample.classes
-    return Batch(ink, np.concatenate([s.classes for s in samples]),
-                 np.array([len(s.classes) for s in samples]), frames, [s.text for s in samples])
+    return Batch(
+        ink,
+        np.concatenate([s.classes for s in samples]),
+        np.array([len(s.classes) for s in samples]),
+        frames,
+        [s.text for s in samples],
+    )
 
 
 def batches(source: LineSource, strength: Any) -> Any:
@@ -118,7 +123,7 @@ def measure(net: LineNet, lines: dict[str, list[Sample]]) -> dict[str, float]:
             low = max((w for w in BUCKETS if w < width), default=0)
             group = [s for s in samples if low < s.ink.shape[1] <= width]
             for start in range(0, len(group), 16):
-                batch = pack(group[start:start + 16], width)
+                batch = pack(group[start : start + 16], width)
                 ink = torch.from_numpy(batch.ink).float().div_(255).unsqueeze(1)
                 best = net(ink).argmax(2).numpy()
                 for row, text in enumerate(batch.texts):
@@ -147,16 +152,25 @@ class Round:
     def start_from(self, path: Path) -> None:
         """Take finished weights, of a model file or of an earlier round."""
         state = torch.load(path, map_location="cpu", weights_only=True)
-        state = {name: value.float() if value.is_floating_point() else value
-                 for name, value in state.get("average", state).items()}
+        state = {
+            name: value.float() if value.is_floating_point() else value
+            for name, value in state.get("average", state).items()
+        }
         self.net.load_state_dict(state)
         self.average.load_state_dict(state)
 
     def save(self, path: Path) -> None:
         """Write the whole state, whole or not at all."""
         part = path.with_suffix(".part")
-        torch.save({"net": self.net.state_dict(), "average": self.average.state_dict(),
-                    "optimiser": self.optimiser.state_dict(), "seen": self.seen}, part)
+        torch.save(
+            {
+                "net": self.net.state_dict(),
+                "average": self.average.state_dict(),
+                "optimiser": self.optimiser.state_dict(),
+                "seen": self.seen,
+            },
+            part,
+        )
         part.replace(path)
 
     def resume(self, path: Path) -> None:
@@ -184,8 +198,12 @@ class Round:
             shown = loss.item()
         else:
             steps = torch.full((len(batch.lengths),), scores.shape[1])
-            total = self.ctc(scores.log_softmax(2).transpose(0, 1), torch.from_numpy(batch.classes),
-                             steps, torch.from_numpy(batch.lengths))
+            total = self.ctc(
+                scores.log_softmax(2).transpose(0, 1),
+                torch.from_numpy(batch.classes),
+                steps,
+                torch.from_numpy(batch.lengths),
+            )
             loss = total / float(batch.lengths.sum())
             shown = loss.item()
         self.optimiser.zero_grad(set_to_none=True)
@@ -196,8 +214,9 @@ class Round:
         self.seen += len(batch.lengths)
         decay = min(EMA_DECAY, self.seen / (self.seen + 3000))
         with torch.no_grad():
-            for kept, new in zip(self.average.state_dict().values(),
-                                 self.net.state_dict().values(), strict=True):
+            for kept, new in zip(
+                self.average.state_dict().values(), self.net.state_dict().values(), strict=True
+            ):
                 if kept.is_floating_point():
                     kept.lerp_(new, 1 - decay)
                 else:
@@ -210,16 +229,34 @@ class Round:
 @click.option("--work", type=click.Path(path_type=Path), required=True)
 @click.option("--crops", default=400_000, show_default=True)
 @click.option("--rate", default=2.5e-3, show_default=True)
-@click.option("--frame-crops", default=25_000, show_default=True,
-              help="Crops at the start that are learnt by known places; 0 with --start.")
-@click.option("--ramp", default=0.3, show_default=True,
-              help="Share of the round over which wear grows to its full strength.")
+@click.option(
+    "--frame-crops",
+    default=25_000,
+    show_default=True,
+    help="Crops at the start that are learnt by known places; 0 with --start.",
+)
+@click.option(
+    "--ramp",
+    default=0.3,
+    show_default=True,
+    help="Share of the round over which wear grows to its full strength.",
+)
 @click.option("--start", type=click.Path(path_type=Path, exists=True))
 @click.option("--seed", default=1, show_default=True)
 @click.option("--workers", default=1, show_default=True)
 @click.option("--threads", default=1, show_default=True)
-def main(data: Path, work: Path, crops: int, rate: float, frame_crops: int, ramp: float,
-         start: Path | None, seed: int, workers: int, threads: int) -> None:
+def main(
+    data: Path,
+    work: Path,
+    crops: int,
+    rate: float,
+    frame_crops: int,
+    ramp: float,
+    start: Path | None,
+    seed: int,
+    workers: int,
+    threads: int,
+) -> None:
     """Run one round of training, or go on with it."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
     torch.set_num_threads(threads)
@@ -238,8 +275,11 @@ def main(data: Path, work: Path, crops: int, rate: float, frame_crops: int, ramp
     supply = context.Queue(maxsize=6)
     for number in range(workers):
         # a resumed round draws new lines, not the first ones again
-        context.Process(target=_produce, daemon=True,
-                        args=(data, seed * 1000 + number + current.seen, strength, supply)).start()
+        context.Process(
+            target=_produce,
+            daemon=True,
+            args=(data, seed * 1000 + number + current.seen, strength, supply),
+        ).start()
     lines = held_out_lines(data)
     saved = shown = time.monotonic()
     losses: list[float] = []
@@ -259,8 +299,12 @@ def main(data: Path, work: Path, crops: int, rate: float, frame_crops: int, ramp
         losses.append(current.step(batch))
         now = time.monotonic()
         if now - shown > 30:
-            log.info("%d crops, loss %.3f, %.0f crops/s", current.seen, sum(losses) / len(losses),
-                     (current.seen - first) / (now - began))
+            log.info(
+                "%d crops, loss %.3f, %.0f crops/s",
+                current.seen,
+                sum(losses) / len(losses),
+                (current.seen - first) / (now - began),
+            )
             losses, shown = [], now
         if now - saved > SAVE_EVERY_S:
             current.save(state)
