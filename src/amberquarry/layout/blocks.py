@@ -105,7 +105,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
         if len(left) == 0 or len(right) == 0:
             continue
         pairs = np.argwhere(lines.in_rows(left, right))
-        if len(pairs) < 3:
+        if len(pairs) < max(3, 0.6 * min(len(left), len(right)), 0.35 * max(len(left), len(right))):
             continue
         zone = Box.around([lines.lines[n].box for n in [*left[pairs[:, 0]], *right[pairs[:, 1]]]])
         for number, other in enumerate(zones):
@@ -216,27 +216,29 @@ def chain_lines(lines: Lines) -> list[list[TextLine]]:
 
 
 def split_paragraphs(chain: list[TextLine]) -> list[list[TextLine]]:
-    """Return a run of lines cut where a first line is indented or a last line is short."""
+    """Return a run of lines cut where a first line is indented or hangs out, or a last is short.
+
+    Lines are compared with their neighbours only: text may run around a picture.
+    """
     if len(chain) < 3:
         return [chain]
-    left = float(np.percentile([line.box.x0 for line in chain], 20))
-    right = float(np.percentile([line.box.x1 for line in chain], 80))
     size = float(np.median([line.x_height for line in chain]))
-    steps = [b.box.y1 - a.box.y1 for a, b in itertools.pairwise(chain)]
-    usual = float(np.median(steps))
+    usual = float(np.median([b.box.y1 - a.box.y1 for a, b in itertools.pairwise(chain)]))
     parts = [[chain[0]]]
-    for previous, line in itertools.pairwise(chain):
-        indent = line.box.x0 - left
-        indented = 0.9 * size < indent < 8 * size and previous.box.x0 - left < 0.6 * size
+    for number in range(1, len(chain)):
+        previous, line = chain[number - 1], chain[number]
+        after = chain[number + 1] if number + 1 < len(chain) else previous
+        before = chain[number - 2] if number >= 2 else line
+        step = line.box.x0 - previous.box.x0
+        indented = 0.9 * size < step < 8 * size and line.box.x0 - after.box.x0 > 0.9 * size
+        first = parts[-1][0]
         hanging = (
-            previous.box.x0 - line.box.x0 > 0.9 * size
+            step < -0.9 * size
             and len(parts[-1]) > 1
-            and abs(parts[-1][-1].box.x0 - parts[-1][0].box.x0) > 0.9 * size
+            and abs(first.box.x0 - line.box.x0) < 0.6 * size
         )
-        short = (
-            previous.box.x1 < right - max(5 * size, 0.18 * (right - left))
-            and line.box.x0 <= left + 2.5 * size
-        )
+        room = min(line.box.x1, before.box.x1) - previous.box.x1
+        short = room > max(5 * size, 0.18 * line.box.width) and step <= 2.5 * size
         gap = line.baseline_at(line.box.x0) - previous.baseline_at(line.box.x0) > 1.18 * usual
         if indented or hanging or short or gap:
             parts.append([line])
