@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import re
+import unicodedata
 from collections import Counter
 from dataclasses import dataclass, field
 from typing import Any
@@ -96,7 +97,37 @@ def page_truth(
     foreign = sum(Counter(text)[c] for c in unknown_characters(text))
     if foreign > 0.01 * len(text):
         return None
-    return _blocks(lines)
+    blocks = _blocks(lines)
+    clean_accents(blocks)
+    return blocks
+
+
+_ACCENTS = {"´": "\u0301", "`": "\u0300", "ˆ": "\u0302", "^": "\u0302", "¨": "\u0308", "˜": "\u0303"}
+
+
+def compose_accents(text: str, accents: str) -> str:
+    """Return text with accents that the layer holds apart, before their letter, set on it."""
+
+    def join(found: re.Match[str]) -> str:
+        letter = "i" if found[2] == "ı" else found[2]
+        whole = unicodedata.normalize("NFC", letter + _ACCENTS[found[1]])
+        return whole if len(whole) == 1 else found[0]
+
+    return re.sub(rf"([{re.escape(accents)}])([A-Za-zı])", join, text)
+
+
+def clean_accents(blocks: list[dict[str, Any]]) -> None:
+    """Compose accents in all texts of a page, in place, where the page holds them apart."""
+    text = "".join(block["text"] for block in blocks)
+    if len(re.findall(r"[´¨ˆ][A-Za-zı]", text)) < 4:
+        return
+    accents = "´`ˆ^¨˜" if "\\" not in text else "´ˆ¨"
+    for block in blocks:
+        block["text"] = compose_accents(block["text"], accents)
+        for line in block["lines"]:
+            line["text"] = compose_accents(line["text"], accents)
+            for word in line["words"]:
+                word["text"] = compose_accents(word["text"], accents)
 
 
 def _is_mathematics(layer: pdfium.PdfTextPage, index: int) -> bool:

@@ -121,7 +121,7 @@ def _build(cls: Any, values: Mapping[str, Any], prefix: str) -> Any:
 class Limits:
     """Bounds for untrusted input, checked before memory is taken."""
 
-    file_bytes: int = 2_000_000_000
+    file_bytes: int = 2_000_000_000  # larger files are rejected unopened
     pages: int = 5_000  # of one file
     pixels: int = 120_000_000  # of one encoded picture
-    seconds_per_page: float = 60.0
+    seconds_per_page: float = 60.0  # in runs: then the worker is ended and the page fails

@@ -69,13 +69,13 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     share = INK_SHARE
     if is_bilevel(source):
         even, share = heal(even), HEALED_INK_SHARE
-    shrink = max(1.0, (height * width / _LOOK_PIXELS) ** 0.5)
-    look = (
-        even
-        if shrink < 1.3
-        else cv2.resize(even, None, fx=1 / shrink, fy=1 / shrink, interpolation=cv2.INTER_AREA)
-    )
-    shrink = width / look.shape[1]
+    # whole factors shrink fastest
+    shrink = max(1, round((height * width / _LOOK_PIXELS) ** 0.5))
+    look = even
+    if shrink > 1:
+        size = (max(1, width // shrink), max(1, height // shrink))
+        trimmed = even[: size[1] * shrink, : size[0] * shrink]
+        look = cv2.resize(trimmed, size, interpolation=cv2.INTER_AREA)
     letters = find_letters(ink_of(look, share))
     scale, turned = 1.0, 0
     letter = letters.height * shrink

@@ -12,7 +12,7 @@ from amberquarry.layout import Components, TextLine
 from amberquarry.reading.decode import Characters, decode
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import cut_line
-from amberquarry.reading.scripts import settle_scripts
+from amberquarry.reading.scripts import main_script, settle_scripts
 
 # A line read with less mean confidence is not believed to be text; where most lines of a page are
 # not, the others must be surer.
@@ -29,23 +29,28 @@ def read_lines(
     owner = np.full(len(found.area), -1, np.int64)
     for number, line in enumerate(lines):
         owner[line.pieces] = number
-    results: list[Line | None] = []
-    doubted = 0
+    readings: list[tuple[Characters, NDArray[np.float32]] | None] = []
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
         picture = cut_line(grey, found, line, foreign)
         read = decode(network.probabilities(picture.ink))
-        if not believable(read):
-            results.append(None)
-            doubted += 1
-            continue
-        centres = picture.page_x(read.columns)
-        boxes = place_characters(found.labels, owner, number, line, read.text, centres)
-        results.append(make_line(settle_scripts(read.text), boxes, read.confidences))
-    if doubted > 0.5 * len(lines):
-        return [
-            line if line and line.confidence >= _NOISY_PAGE_CONFIDENCE else None for line in results
+        readings.append((read, picture.page_x(read.columns)) if believable(read) else None)
+    if sum(reading is None for reading in readings) > 0.5 * len(lines):
+        readings = [
+            reading
+            if reading and float(reading[0].confidences.mean()) >= _NOISY_PAGE_CONFIDENCE
+            else None
+            for reading in readings
         ]
+    script = main_script(reading[0].text for reading in readings if reading)
+    results: list[Line | None] = []
+    for number, reading in enumerate(readings):
+        if reading is None:
+            results.append(None)
+            continue
+        read, centres = reading
+        boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
+        results.append(make_line(settle_scripts(read.text, script), boxes, read.confidences))
     return results
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
+from collections.abc import Iterable
 
 _PAIRS = [
     ("A", "А", "Α"),
@@ -60,28 +62,33 @@ def script_of(letter: str) -> str | None:
     return name if name in _TO else None
 
 
+def _votes(text: str) -> list[str]:
+    return [
+        script
+        for letter in text
+        if letter not in _SHARED and (script := script_of(letter)) is not None
+    ]
+
+
+def main_script(texts: Iterable[str]) -> str | None:
+    """Return the script of most letters that only one script has, None where there are none."""
+    votes = Counter(script for text in texts for script in _votes(text))
+    return max(sorted(votes), key=lambda script: votes[script]) if votes else None
+
+
 def settle_scripts(text: str, around: str | None = None) -> str:
     """Return `text` with the look-alikes of each word in the script of its other letters.
 
     A word of look-alikes only takes the script of the line, or of `around` where the line has
     none. The text keeps its length.
     """
-    votes = [
-        script
-        for letter in text
-        if letter not in _SHARED and (script := script_of(letter)) is not None
-    ]
-    line = max(sorted(set(votes)), key=votes.count) if votes else around
+    line = main_script([text]) or around
 
     def settle(match: re.Match[str]) -> str:
         word = match[0]
-        own = [
-            script
-            for letter in word
-            if letter not in _SHARED and (script := script_of(letter)) is not None
-        ]
+        own = main_script([word])
+        script = own or line
         # Greek letters stand alone in formulas: they bind words of three letters and more
-        script = max(sorted(set(own)), key=own.count) if own else line
         if script is None or (script == "GREEK" and len(word) < 3 and not own):
             return word
         return "".join(

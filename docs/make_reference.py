@@ -1,0 +1,86 @@
+"""Write docs/settings.md and docs/records.md from the code and the schemas.
+
+python docs/make_reference.py
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import inspect
+import re
+from pathlib import Path
+from typing import Any
+
+from amberquarry.formats.records import schema
+from amberquarry.settings import Limits, Settings
+
+HERE = Path(__file__).parent
+
+
+def comments(cls: type) -> dict[str, str]:
+    """Return the comment behind each field of a settings class."""
+    found = re.findall(r"^    (\w+): .+?  # (.+)$", inspect.getsource(cls), flags=re.M)
+    return dict(found)
+
+
+def settings_page() -> str:
+    """Return the reference of settings and limits."""
+    parts = [
+        "# Settings",
+        "",
+        "Made from the code by `docs/make_reference.py`.",
+        "",
+        "`convert --settings FILE` takes a TOML file with these groups; the library takes "
+        "`Settings.from_dict` or the classes themselves.",
+    ]
+    groups: list[tuple[str, Any]] = [
+        (item.name, item.default_factory) for item in dataclasses.fields(Settings)
+    ]
+    for name, cls in [*groups, ("Limits (library only)", Limits)]:
+        parts += ["", f"## {name}", "", inspect.getdoc(cls) or "", ""]
+        parts += ["| setting | default | meaning |", "|---|---|---|"]
+        notes = comments(cls)
+        for item in dataclasses.fields(cls):
+            value = str(item.default).lower() if isinstance(item.default, bool) else item.default
+            parts.append(f"| `{item.name}` | {value} | {notes.get(item.name, '')} |")
+    return "\n".join(parts) + "\n"
+
+
+def fields_of(part: dict[str, Any], prefix: str = "") -> list[str]:
+    """Return a row for each field of an object of a schema, nested ones after their parent."""
+    rows = []
+    for name, value in part["properties"].items():
+        kind = value.get("type", "one of " + ", ".join(map(str, value.get("enum", []))))
+        kind = " or ".join(kind) if isinstance(kind, list) else kind
+        needed = "yes" if name in part.get("required", []) else ""
+        rows.append(f"| `{prefix}{name}` | {kind} | {needed} | {value.get('description', '')} |")
+        inner = value.get("items", {})
+        if "properties" in inner:
+            rows += fields_of(inner, f"{prefix}{name}[].")
+    return rows
+
+
+def records_page() -> str:
+    """Return the reference of record fields."""
+    parts = [
+        "# Records",
+        "",
+        "Made from the schemas by `docs/make_reference.py`. The schemas themselves "
+        "(JSON Schema 2020-12) are in the package: `amberquarry/formats/*.schema.json`.",
+    ]
+    for name, file in (("document", "documents.jsonl"), ("page", "pages.jsonl")):
+        parts += ["", f"## {file}", "", "| field | type | always | meaning |", "|---|---|---|---|"]
+        parts += fields_of(schema(name))
+    parts += [
+        "",
+        "## rejected.jsonl",
+        "",
+        "`path`, `reason` (`damaged`, `encrypted`, `unsupported`, `empty`, `too-large`, "
+        "`unreadable`, or `failed` for our own faults) and `message`, which says what to do.",
+    ]
+    return "\n".join(parts) + "\n"
+
+
+if __name__ == "__main__":
+    (HERE / "settings.md").write_text(settings_page(), encoding="utf-8")
+    (HERE / "records.md").write_text(records_page(), encoding="utf-8")

@@ -1,0 +1,92 @@
+"""Make docs/screenshots anew from the demo collection.
+
+python docs/make_screenshots.py
+
+Needs Debian's xvfb, xterm and imagemagick, and the package installed with its examples.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from PIL import Image
+
+from amberquarry.demo import COLLECTION, TRUTH
+
+SHOTS = Path(__file__).parent / "screenshots"
+SIZE = (1280, 800)
+
+
+def terminal(commands: list[str], target: Path, folder: Path, seconds: float) -> None:
+    """Run commands in a terminal window on a virtual screen and take its picture."""
+    script = folder / "commands.sh"
+    lines = ["export PS1='$ '", "clear"]
+    for command in commands:
+        lines += [f"echo '$ {command}'", command]
+    script.write_text("\n".join([*lines, "sleep 600"]) + "\n", encoding="utf-8")
+    display = ":97"
+    screen = subprocess.Popen(["Xvfb", display, "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"])
+    time.sleep(2)
+    environment = {**os.environ, "DISPLAY": display}
+    window = subprocess.Popen(
+        ["xterm", "-geometry", "142x50+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11",
+         "-bg", "#fdfbf5", "-fg", "#222222", "-b", "12", "-e", "bash", str(script)],
+        env=environment, cwd=folder,
+    )  # fmt: skip
+    time.sleep(seconds)
+    subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
+    window.kill()
+    screen.kill()
+    screen.wait()
+
+
+def shrink(path: Path) -> None:
+    """Bring a drawing to screen size with few colours."""
+    with Image.open(path) as image:
+        picture = image.convert("RGB")
+    picture.thumbnail((SIZE[0], 1400))
+    picture.quantize(128).save(path, optimize=True)
+
+
+def main() -> None:
+    """Take every screenshot."""
+    SHOTS.mkdir(exist_ok=True)
+    command = shutil.which("amberquarry") or f"{sys.executable} -m amberquarry"
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        shutil.copytree(COLLECTION, folder / "scans")
+        shutil.copy(TRUTH, folder / "truth.jsonl")
+        (folder / "amberquarry").write_text(f'#!/bin/sh\nexec {command} "$@"\n')
+        (folder / "amberquarry").chmod(0o755)
+        os.environ["PATH"] = f"{folder}:{os.environ['PATH']}"
+        terminal(["amberquarry convert scans --out run"], SHOTS / "convert-progress.png", folder, 20)
+        terminal(
+            ["amberquarry convert scans --out run2", "amberquarry score run2 truth.jsonl"],
+            SHOTS / "convert-and-score.png", folder, 150,
+        )  # fmt: skip
+        for target, arguments in (
+            ("look-page.png", ["scans/yearbook-1932.pdf"]),
+            ("look-words.png", ["scans/storm-notice.png", "--show", "words", "--label"]),
+            ("look-tilted.png", ["scans/worn/old-page-2.jpg", "--show", "lines,words"]),
+            ("look-characters.png", ["scans/repair-slip-118.jpg", "--show", "characters"]),
+        ):
+            subprocess.run(
+                ["amberquarry", "look", *arguments, "--out", str(SHOTS / target)],
+                cwd=folder, check=True,
+            )  # fmt: skip
+            shrink(SHOTS / target)
+        example = Path(__file__).parent.parent / "examples" / "draw_words.py"
+        subprocess.run(
+            [sys.executable, str(example), str(folder / "scans" / "letter-italian.tif"),
+             str(SHOTS / "example-draw-words.png")], check=True,
+        )  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()
