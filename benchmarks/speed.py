@@ -2,8 +2,8 @@
 
     python benchmarks/speed.py --data DATA
 
-Takes clean 300-dpi pages of the development pages' inspect split. Start-up of the workers is measured by
-a run of one page and taken off.
+Takes clean 300-dpi pages of the development pages' inspect split. Start-up of the workers is
+measured by a run of one page and taken off.
 """
 
 from __future__ import annotations

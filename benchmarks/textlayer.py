@@ -102,7 +102,7 @@ def page_truth(
     return blocks
 
 
-_ACCENTS = {"´": "\u0301", "`": "\u0300", "ˆ": "\u0302", "^": "\u0302", "¨": "\u0308", "˜": "\u0303"}
+_ACCENTS = dict(zip("´`ˆ^¨˜", "\u0301\u0300\u0302\u0302\u0308\u0303", strict=True))
 
 
 def compose_accents(text: str, accents: str) -> str:

@@ -65,7 +65,9 @@ def main() -> None:
         (folder / "amberquarry").write_text(f'#!/bin/sh\nexec {command} "$@"\n')
         (folder / "amberquarry").chmod(0o755)
         os.environ["PATH"] = f"{folder}:{os.environ['PATH']}"
-        terminal(["amberquarry convert scans --out run"], SHOTS / "convert-progress.png", folder, 20)
+        terminal(
+            ["amberquarry convert scans --out run"], SHOTS / "convert-progress.png", folder, 20
+        )
         terminal(
             ["amberquarry convert scans --out run2", "amberquarry score run2 truth.jsonl"],
             SHOTS / "convert-and-score.png", folder, 150,

@@ -55,6 +55,12 @@ class InputTest(unittest.TestCase):
         found = find_inputs([self.folder / "one", self.folder / "two"])
         self.assertEqual([f.name for f in found.files], ["a.png", "a.png~2"])
 
+    def test_results_are_no_inputs(self):
+        """A run folder inside the folder that is converted is left alone."""
+        self.touch("a.png", "run/markdown/a.png.md", "run/pages.jsonl")
+        found = find_inputs([self.folder], self.folder / "run")
+        self.assertEqual([f.name for f in found.files], ["a.png"])
+
     def test_nothing_there_is_an_error(self):
         """A path or pattern that names nothing is said."""
         for name in ("none.pdf", "*.tiff"):

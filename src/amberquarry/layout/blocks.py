@@ -12,6 +12,7 @@ from amberquarry.document import BlockKind, Box
 from amberquarry.layout.lines import TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
+_FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
 _HEADING_SIZE = 1.17  # over the usual x-height
@@ -83,10 +84,12 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     if len(left) < 2 or len(right) < 2:
         return False
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
-    if least >= 1.6 * _COLUMN_PIECES:
-        return True
     rows = lines.in_rows(left, right).any(1).sum()
     aligned = rows / min(len(left), len(right))
+    if aligned > 0.85 and max(len(left), len(right)) < _FEW_ROWS:
+        return False  # a list of terms with what they mean
+    if least >= 1.6 * _COLUMN_PIECES:
+        return True
     if least >= _COLUMN_PIECES:
         return bool(aligned < 0.85)
     return bool(aligned < 0.35 and least >= 5)

@@ -95,7 +95,7 @@ def convert(
     jobs = jobs or os.cpu_count() or 1
     if jobs < 1:
         raise ValueError(f"jobs must be at least 1, got {jobs}")
-    found = find_inputs(inputs)
+    found = find_inputs(inputs, Path(out))
     folder = RunFolder.open(Path(out), settings, {**made_by(settings), **_page_choice(pages)})
     summary = RunSummary(skipped=found.skipped)
     try:

@@ -46,8 +46,10 @@ def is_system_file(name: str) -> bool:
     return name.startswith((".", "~$")) or name.casefold() in _SYSTEM_NAMES
 
 
-def find_inputs(inputs: Iterable[str | os.PathLike[str]]) -> Inputs:
+def find_inputs(inputs: Iterable[str | os.PathLike[str]], results: Path | None = None) -> Inputs:
     """Return the files named by paths, folders (searched through) and glob patterns.
+
+    results: a folder whose files are no inputs, should it lie inside one that is.
 
     Raises FileNotFoundError for a path or pattern that names nothing. A file named twice is taken
     once. Records call a file by its path below the folder that was given; two folders with equal
@@ -57,10 +59,11 @@ def find_inputs(inputs: Iterable[str | os.PathLike[str]]) -> Inputs:
     skipped: list[str] = []
     seen: set[Path] = set()
     names: set[str] = set()
+    own = results.resolve() if results is not None else None
 
     def take(path: Path, name: str) -> None:
         real = path.resolve()
-        if real in seen:
+        if real in seen or (own is not None and real.is_relative_to(own)):
             return
         seen.add(real)
         unique, number = name, 2
