@@ -13,8 +13,11 @@ _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
 _DARK = 0.5  # of the paper's level: areas below it are of the other polarity
 INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
-_LOWEST_THRESHOLD, _HIGHEST_THRESHOLD = 100.0, 222.0
-_LEAST_CONTRAST = 40.0  # tiles with less take the page's ink level
+_LOWEST_THRESHOLD = 100.0
+# Faint print is trusted as far as the noise of the paper lets it: these are deviations.
+_THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
+_LEAST_DEPTH = 12.0  # of the threshold under white
+_LEAST_CONTRAST = 18.0  # tiles with less take the page's ink level
 
 
 def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
@@ -122,8 +125,12 @@ def ink_of(even: Grey, share: float = INK_SHARE) -> NDArray[np.uint8]:
     share: of the way from paper to ink where the threshold lies.
     """
     height, width = even.shape
-    if noise_level(even) > 5:
+    noise = noise_level(even)
+    if noise > 5:
         even = cv2.GaussianBlur(even, (3, 3), 0)
+        noise /= 2
+    least = max(_LEAST_CONTRAST, _CONTRAST_NOISE * noise)
+    highest = 255 - max(_LEAST_DEPTH, _THRESHOLD_NOISE * noise)
     tile = 128
     rows, columns = max(1, height // tile), max(1, width // tile)
     step = 2 if min(height, width) > 400 else 1
@@ -132,10 +139,10 @@ def ink_of(even: Grey, share: float = INK_SHARE) -> NDArray[np.uint8]:
     tiles = sample.reshape(rows, high, columns, wide).swapaxes(1, 2).reshape(rows * columns, -1)
     rank = int(0.02 * (tiles.shape[1] - 1))
     darkest = np.partition(tiles, rank, axis=1)[:, rank].astype(np.float32)
-    inked = 255 - darkest >= _LEAST_CONTRAST
-    usual = float(np.median(darkest[inked])) if inked.any() else 255 - _LEAST_CONTRAST
+    inked = 255 - darkest >= least
+    usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual
-    levels = np.clip(255 - share * (255 - darkest), _LOWEST_THRESHOLD, _HIGHEST_THRESHOLD)
+    levels = np.clip(255 - share * (255 - darkest), _LOWEST_THRESHOLD, highest)
     if float(levels.max() - levels.min()) < 12:
         return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
     field = cv2.GaussianBlur(levels.reshape(rows, columns).astype(np.float32), (0, 0), 0.7)

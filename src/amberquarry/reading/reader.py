@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 import numpy as np
@@ -14,9 +15,10 @@ from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import cut_line
 from amberquarry.reading.scripts import main_script, settle_scripts
 
-# A line read with less mean confidence is not believed to be text; where most lines of a page are
-# not, the others must be surer.
-_NOISE_CONFIDENCE, _NOISY_PAGE_CONFIDENCE = 0.45, 0.8
+# A line is believed to be text if its mean confidence reaches this; short ones, which specks and
+# textures give, must be surer by up to the second figure.
+_LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
+_SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
 def read_lines(
@@ -35,13 +37,6 @@ def read_lines(
         picture = cut_line(grey, found, line, foreign)
         read = decode(network.probabilities(picture.ink))
         readings.append((read, picture.page_x(read.columns)) if believable(read) else None)
-    if sum(reading is None for reading in readings) > 0.5 * len(lines):
-        readings = [
-            reading
-            if reading and float(reading[0].confidences.mean()) >= _NOISY_PAGE_CONFIDENCE
-            else None
-            for reading in readings
-        ]
     script = main_script(reading[0].text for reading in readings if reading)
     results: list[Line | None] = []
     for number, reading in enumerate(readings):
@@ -59,10 +54,8 @@ def believable(found: Characters) -> bool:
     text = found.text.strip()
     if not text:
         return False
-    mean = float(found.confidences.mean())
-    if len(text) <= 2 and not any(c.isalnum() for c in text):
-        return mean >= 0.75
-    return mean >= _NOISE_CONFIDENCE
+    least = _LEAST_CONFIDENCE + _SHORT_LINE_EXTRA * math.exp(-len(text) / _SHORT_LINE)
+    return float(found.confidences.mean()) >= least
 
 
 def place_characters(
