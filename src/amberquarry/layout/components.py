@@ -12,6 +12,7 @@ from amberquarry.document import Box
 
 _RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule
 _RULE_THICKNESS = 0.45  # of the letter height, at most
+_ROUGH_RULE = 0.9  # narrower than this in letters, a large piece is a rule
 _TALLEST_LETTER = 6.0
 _WIDEST_LETTER = 9.0
 _FRAME_FILL = 0.06  # a large piece that fills less of its box is an outline: others may lie inside
@@ -165,9 +166,13 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     )
     large[0] = False
     fill = area / np.maximum(1, width * height)
+    # rough or slanting rules, which no straight run covers, and frames
+    drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
+    if drawn.any():
+        rules = rules | drawn[labels]
     pictures = [
         Box(left[i], top[i], left[i] + width[i], top[i] + height[i])
-        for i in np.flatnonzero(large & (fill >= _FRAME_FILL))
+        for i in np.flatnonzero(large & ~drawn)
     ]
     photographs = find_photographs(grey, letter)
     if photographs.any():

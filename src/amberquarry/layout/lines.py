@@ -17,6 +17,8 @@ _CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
 _GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+_BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
+_GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _WIDEST_SPACE = 5.0  # within a line, in letters
 
 
@@ -105,15 +107,46 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
                     drawn,
                     long,
                     rows=least * 1.5 * letter / _COARSE,
+                    beyond=round(_BEYOND * letter / _COARSE),
                 )
             )
+    return gutters + _ruled_gutters(found, drawn, letter)
+
+
+def _ruled_gutters(found: Components, drawn: NDArray[np.uint8], letter: float) -> list[Box]:
+    """Return the upright rules with text on both sides, as narrow gutters."""
+    if not found.rules.any():
+        return []
+    long = round(_GUTTER_RULE * letter)
+    coarse = cv2.dilate(found.rules, np.ones((1, _COARSE), np.uint8))[:, ::_COARSE]
+    upright = cv2.morphologyEx(coarse, cv2.MORPH_CLOSE, np.ones((round(letter), 1), np.uint8))
+    upright = cv2.morphologyEx(upright, cv2.MORPH_OPEN, np.ones((long, 1), np.uint8))
+    count, _, boxes, _ = cv2.connectedComponentsWithStats(upright, connectivity=8)
+    gutters = []
+    for x, y, w, h, _ in boxes[1:count].tolist():
+        if w * _COARSE > letter:
+            continue
+        y0, y1 = y // _COARSE, (y + h) // _COARSE
+        both = np.flatnonzero(drawn[y0:y1, :x].any(1) & drawn[y0:y1, x + w :].any(1))
+        if len(both) * _COARSE >= 0.5 * long:
+            beyond = round(_BEYOND * letter / _COARSE)
+            top, bottom = max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)
+            gutters.append(Box(x * _COARSE, top * _COARSE, (x + w) * _COARSE, bottom * _COARSE))
     return gutters
 
 
 def _strips(
-    white: NDArray[np.uint8], box: list[int], drawn: NDArray[np.uint8], long: int, rows: float
+    white: NDArray[np.uint8],
+    box: list[int],
+    drawn: NDArray[np.uint8],
+    long: int,
+    rows: float,
+    beyond: int,
 ) -> list[Box]:
-    """Return the strips of one white region with text on both sides over at least `rows` rows."""
+    """Return the strips of one white region with text on both sides over at least `rows` rows.
+
+    beyond: rows by which a strip may reach over the last rows with text on both sides.
+    """
     x, y, w, h = box
     part = white[y : y + h, x : x + w]
     # columns of the region that are white over long stretches, in runs of equal extent
@@ -141,7 +174,8 @@ def _strips(
             x0, x1 = x + first, x + column + 1
             both = np.flatnonzero(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
             if len(both) >= rows:
-                y0, y1 = y0 + int(both[0]), y0 + int(both[-1]) + 1
+                # lines begin and end in the white a little beyond the last that face each other
+                y0, y1 = max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)
                 strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
         column += 1
     return strips

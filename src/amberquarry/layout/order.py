@@ -23,7 +23,7 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
         and g.x1 < area.x1
         and min(g.y1, area.y1) - max(g.y0, area.y0) > 0.5 * letter
     ]
-    upright = _cut_upright(regions, inside, area)
+    upright = _cut_upright(regions, inside, area, letter)
     if upright is not None:
         return [region for part in upright for region in reading_order(part, columns, letter)]
     bands = _cut_across(regions, inside, letter)
@@ -35,7 +35,9 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     return sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
 
 
-def _cut_upright(regions: list[Region], gutters: list[Box], area: Box) -> list[list[Region]] | None:
+def _cut_upright(
+    regions: list[Region], gutters: list[Box], area: Box, letter: float
+) -> list[list[Region]] | None:
     """Return left and right part where a gutter runs along most of the area and nothing crosses."""
     best: tuple[float, list[Region], list[Region]] | None = None
     for gutter in gutters:
@@ -44,8 +46,11 @@ def _cut_upright(regions: list[Region], gutters: list[Box], area: Box) -> list[l
         right = [r for r in regions if (r.box.x0 + r.box.x1) / 2 >= x]
         if not left or not right:
             continue
-        slack = 0.25 * (gutter.x1 - gutter.x0) + 2
-        if any(r.box.x1 > x + slack for r in left) or any(r.box.x0 < x - slack for r in right):
+        slack = 0.25 * gutter.width + 0.8 * letter  # a mark may lie in the gutter
+        across = [r for r in left if r.box.x1 > x + slack]
+        across += [r for r in right if r.box.x0 < x - slack]
+        # what the gutter runs into is two lines joined by mistake, not a heading over both columns
+        if any(_shared_height(r.box, gutter) < 0.15 * r.box.height for r in across):
             continue
         length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
         shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) - max(
@@ -56,6 +61,10 @@ def _cut_upright(regions: list[Region], gutters: list[Box], area: Box) -> list[l
         if best is None or length > best[0]:
             best = (length, left, right)
     return [best[1], best[2]] if best else None
+
+
+def _shared_height(box: Box, other: Box) -> float:
+    return min(box.y1, other.y1) - max(box.y0, other.y0)
 
 
 def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> list[list[Region]]:
