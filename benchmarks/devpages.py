@@ -8,6 +8,7 @@ Pages are drawn once by seed; whole documents (with their translations) belong t
 
 from __future__ import annotations
 
+import csv
 import gzip
 import hashlib
 import json
@@ -24,7 +25,7 @@ import click
 import numpy as np
 import pypdfium2 as pdfium
 
-from amberquarry import Page, Settings, read_page
+from amberquarry import Page, QuarryError, read_page
 from amberquarry.demo.scanner import LEVELS, scan_page
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
@@ -102,6 +103,11 @@ def language_of(package: str, name: str) -> str:
     return _LANGUAGE.get(package, "en")
 
 
+def columns_of(name: str) -> str:
+    """Return whether a document of that name is known to stand in several columns."""
+    return "multi" if any(part in name for part in ("refcard", "quickref", "cheat")) else "single"
+
+
 def documents(folder: Path) -> list[tuple[str, str, Path]]:
     """Return package, name and path of every PDF that may be used."""
     out = []
@@ -112,6 +118,36 @@ def documents(folder: Path) -> list[tuple[str, str, Path]]:
             if path.is_file() and not path.is_symlink() and (package, name) not in keep:
                 out.append((package, name, path))
     return out
+
+
+def write_page(
+    folder: Path, key: str, level: str, clean: np.ndarray, blocks: list[dict[str, Any]]
+) -> None:
+    """Write a page as scanned and its truth, unless both are there."""
+    if (folder / f"{key}.json").exists():
+        return
+    seed = int(hashlib.sha256(f"{key}{level}".encode()).hexdigest()[:8], 16)
+    scan = scan_page(clean, level, seed)
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / f"{key}{scan.suffix}").write_bytes(scan.data)
+    record = {
+        "document": key,
+        "page": 1,
+        "width": scan.size[0],
+        "height": scan.size[1],
+        "dpi": [scan.dpi, scan.dpi],
+        "blocks": blocks,
+    }
+    moved = move_record(record, scan.matrix)
+    (folder / f"{key}.json").write_text(json.dumps(moved), encoding="utf-8")
+
+
+def listed(split: str) -> dict[str, dict[str, str]]:
+    """Return the facts of the pages of a split by key, from the list in the repository."""
+    with (HERE / "devpages.tsv").open(encoding="utf-8", newline="") as file:
+        return {
+            row["key"]: row for row in csv.DictReader(file, delimiter="\t") if row["split"] == split
+        }
 
 
 @click.group()
@@ -128,6 +164,7 @@ def build(data: Path) -> None:
     chance = random.Random(SEED)
     found = documents(data / "devpk")
     chance.shuffle(found)
+    found.sort(key=lambda item: columns_of(item[1]) == "single")  # the few with columns first
     counts: dict[str, int] = defaultdict(int)
     of_group: dict[str, int] = defaultdict(int)
     chosen: list[dict[str, Any]] = []
@@ -159,26 +196,8 @@ def build(data: Path) -> None:
             if blocks is None:
                 continue
             key = f"{package}_{name}_{index + 1}"
-            columns = (
-                "multi" if "refcard" in name or "quickref" in name or "cheat" in name else "single"
-            )
             for level in LEVELS:
-                scan = scan_page(
-                    clean, level, int(hashlib.sha256(f"{key}{level}".encode()).hexdigest()[:8], 16)
-                )
-                target = out / split / level / f"{key}{scan.suffix}"
-                target.parent.mkdir(parents=True, exist_ok=True)
-                target.write_bytes(scan.data)
-                record = {
-                    "document": target.name,
-                    "page": 1,
-                    "width": scan.size[0],
-                    "height": scan.size[1],
-                    "dpi": [scan.dpi, scan.dpi],
-                    "blocks": blocks,
-                }
-                moved = move_record(record, scan.matrix)
-                target.with_suffix(".json").write_text(json.dumps(moved), encoding="utf-8")
+                write_page(out / split / level, key, level, clean, blocks)
             chosen.append(
                 {
                     "split": split,
@@ -186,7 +205,7 @@ def build(data: Path) -> None:
                     "package": package,
                     "document": name,
                     "page": index + 1,
-                    "columns": columns,
+                    "columns": columns_of(name),
                     "language": language_of(package, name),
                     "sha256": hashlib.sha256(raw).hexdigest(),
                 }
@@ -222,21 +241,39 @@ def move_record(record: dict[str, Any], matrix: np.ndarray) -> dict[str, Any]:
     return {**record, "blocks": blocks}
 
 
-def read_one(path: str) -> tuple[str, PageScore, float, Page | None]:
+def read_one(path: str) -> tuple[str, PageScore, float]:
     """Return the score of one development page and the seconds that it took."""
     import cv2
 
     cv2.setNumThreads(1)
-    truth = page_from_record(
-        json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8"))
-    )
+    text = Path(path).with_suffix(".json").read_text(encoding="utf-8")
+    truth = page_from_record(json.loads(text))
     began = time.perf_counter()
+    page: Page | None = None
     try:
-        page = read_page(path, settings=Settings())
-    except Exception as error:  # a page that fails counts as all wrong
-        click.echo(f"{path}: {error!r}", err=True)
-        page = None
-    return path, score_page(page, truth), time.perf_counter() - began, None
+        page = read_page(path)
+    except QuarryError as error:  # a page that fails counts as all wrong
+        click.echo(f"{path}: {error}", err=True)
+    return Path(path).stem, score_page(page, truth), time.perf_counter() - began
+
+
+def groups_of(fact: dict[str, str]) -> list[str]:
+    """Return the rows of the table in which a page counts."""
+    english = fact["language"] == "en"
+    names = ["all", f"{fact['columns']} column"]
+    if not english:
+        names.append("other languages")
+    elif fact["columns"] == "single":
+        names.append("English single")
+    return names
+
+
+def figures(parts: list[tuple[PageScore, float]]) -> list[float]:
+    """Return CER, CER in any order, WER (%), box F1, word F1, order, tau, seconds a page."""
+    s = total(part for part, _ in parts)
+    rates = [100 * (s.cer or 0), 100 * (s.cer_any_order or 0), 100 * (s.wer or 0)]
+    shares = [s.box_f1 or 0, s.word_f1 or 0, s.order or 0, s.tau or 0]
+    return [*rates, *shares, sum(seconds for _, seconds in parts) / len(parts)]
 
 
 @main.command()
@@ -257,64 +294,33 @@ def score(
     out: Path | None,
 ) -> None:
     """Read the pages of a split and print a table."""
-    facts = {}
-    for row in (HERE / "devpages.tsv").read_text(encoding="utf-8").splitlines()[1:]:
-        fields = row.split("\t")
-        facts[fields[1]] = {"columns": fields[5], "language": fields[6]}
-    click.echo(
-        f"{'level':8} {'pages of':16} {'n':>3} {'CER':>6} {'any':>6} {'WER':>6} {'boxF1':>6} "
-        f"{'wordF1':>6} {'order':>6} {'tau':>6} {'s/page':>6}"
-    )
+    facts = listed(split)
+    head = "level    pages of           n    CER    any    WER  boxF1 wordF1  order    tau s/page"
+    click.echo(head)
     rows = []
     for level in levels:
-        paths = sorted(
-            str(p) for p in (data / "devpages" / split / level).glob("*") if p.suffix != ".json"
-        )
+        folder = data / "devpages" / split / level
+        paths = [str(p) for key in sorted(facts) for p in folder.glob(f"{key}.*")
+                 if p.suffix != ".json"]  # fmt: skip
         if most:
             paths = random.Random(3).sample(paths, min(most, len(paths)))
         with multiprocessing.get_context("spawn").Pool(jobs) as pool:
             results = pool.map(read_one, paths, chunksize=1)
         groups: dict[str, list[tuple[PageScore, float]]] = defaultdict(list)
-        for path, part, seconds, _ in results:
-            fact = facts[Path(path).stem]
-            english = fact["language"] == "en"
-            for name in (
-                "all",
-                f"{fact['columns']} column",
-                "English single" if english and fact["columns"] == "single" else "",
-                "" if english else "other languages",
-            ):
-                if name:
-                    groups[name].append((part, seconds))
+        for key, part, seconds in results:
+            for name in groups_of(facts[key]):
+                groups[name].append((part, seconds))
         for name, parts in sorted(groups.items()):
-            s = total(part for part, _ in parts)
-            line = [
-                100 * (s.cer or 0),
-                100 * (s.cer_any_order or 0),
-                100 * (s.wer or 0),
-                s.box_f1 or 0,
-                s.word_f1 or 0,
-                s.order or 0,
-                s.tau or 0,
-                sum(t for _, t in parts) / len(parts),
-            ]
-            click.echo(
-                f"{level:8} {name:16} {len(parts):3} "
-                + " ".join(
-                    f"{v:6.2f}" if n < 3 or n == 7 else f"{v:6.3f}" for n, v in enumerate(line)
-                )
-            )
+            line = figures(parts)
+            shown = [f"{v:6.3f}" if 3 <= n < 7 else f"{v:6.2f}" for n, v in enumerate(line)]
+            click.echo(f"{level:8} {name:16} {len(parts):3} " + " ".join(shown))
             rows.append(
                 {"split": split, "level": level, "pages": name, "n": len(parts), "values": line}
             )
-        if worst:
-            for path, part, _, _ in sorted(
-                results, key=lambda r: -r[1].errors_in_order / max(1, r[1].characters)
-            )[:worst]:
-                n = max(1, part.characters)
-                rates = (100 * part.errors_in_order / n, 100 * part.errors_any_order / n)
-                order = part.neighbours_in_order / max(1, part.neighbours)
-                click.echo(f"   {rates[0]:6.1f} {rates[1]:6.1f} {order:5.2f} {Path(path).name}")
+        results.sort(key=lambda row: -row[1].errors_in_order / max(1, row[1].characters))
+        for key, part, _ in results[:worst]:
+            line = figures([(part, 0.0)])
+            click.echo(f"   {line[0]:6.1f} {line[1]:6.1f} {line[5]:5.2f} {key}")
     if out:
         out.write_text("".join(json.dumps(row) + "\n" for row in rows), encoding="utf-8")
 

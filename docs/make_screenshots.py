@@ -85,7 +85,7 @@ def main() -> None:
             shrink(SHOTS / target)
         example = Path(__file__).parent.parent / "examples" / "draw_words.py"
         subprocess.run(
-            [sys.executable, str(example), str(folder / "scans" / "letter-italian.tif"),
+            [sys.executable, str(example), str(folder / "scans" / "repair-slip-119.jpg"),
              str(SHOTS / "example-draw-words.png")], check=True,
         )  # fmt: skip
 

@@ -32,7 +32,7 @@ for word in page.words:
             x1 - x0,
             y1 - y0,
             fill=False,
-            linewidth=1.5,
+            linewidth=1,
             edgecolor=colours(word.confidence),
         )
     )

@@ -130,6 +130,32 @@ class OrderTest(unittest.TestCase):
         ]
         self.assertEqual(reading_order(wanted[::-1], [], 20), wanted)
 
+    def test_rule_between_close_columns(self):
+        """Columns nearer than a word space are kept apart by the rule between them."""
+        image = blank(1600, 1754)
+        lines = [line.ljust(20, "m")[:30] for line in wrap(PROSE * 3, 30)]
+        write_lines(image, lines, x=100, y=200)
+        draw = ImageDraw.Draw(image)
+        right = max(line.box.x1 for line in layout_of(image).lines) + 14
+        draw.line((right, 190, right, 200 + 51 * len(lines)), fill=0, width=3)
+        write_lines(image, lines, x=round(right) + 14, y=200)
+        layout = layout_of(image)
+        sides = [line.box.x0 > right - 5 for line in layout.lines]
+        self.assertEqual(sides, sorted(sides))
+        self.assertEqual(sum(sides), len(lines))
+
+    def test_joined_line_does_not_undo_the_columns(self):
+        """Two lines at the foot that were taken for one leave the columns as they are."""
+        wanted = [
+            self.region(50, 100, 480, 400),
+            self.region(50, 410, 480, 880),
+            self.region(520, 100, 950, 500),
+            self.region(520, 520, 950, 880),
+        ]
+        foot = self.region(300, 870, 950, 910)
+        ordered = reading_order([*wanted[::-1], foot], [Box(482, 100, 518, 900)], 20)
+        self.assertEqual([r for r in ordered if r is not foot], wanted)
+
     def test_two_columns_of_a_page(self):
         """The lines of the left column come before those of the right one."""
         image = blank(1600, 1754)

@@ -20,6 +20,7 @@ from typing import Any
 import click
 import numpy as np
 import pikepdf
+import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -547,19 +548,30 @@ def write_unusable(folder: Path, good: Path) -> None:
     (folder / "Thumbs.db").write_bytes(b"\xd0\xcf\x11\xe0" + bytes(64))
 
 
-def text_truth(paragraphs: list[list[str]]) -> list[dict[str, Any]]:
-    """Return truth blocks that hold text only: the PDF's own fonts set the words."""
-    return [
-        {
-            "id": f"t{n}",
-            "kind": "heading" if n == 1 else "paragraph",
-            "box": [0, 0, 0, 0],
-            "text": "\n".join(lines),
-            "confidence": 1.0,
-            "lines": [],
-        }
-        for n, lines in enumerate(paragraphs, start=1)
-    ]
+def text_truth(path: Path, paragraphs: list[list[str]]) -> SetPage:
+    """Return the truth of a PDF's only page, its word boxes from the outlines of its fonts."""
+    pdf = pdfium.PdfDocument(path)
+    layer = pdf[0].get_textpage()
+    height, scale = pdf[0].get_height(), DPI / 72
+    text = layer.get_text_range()
+    page = SetPage()
+    at = 0
+    for number, lines in enumerate(paragraphs):
+        rows = []
+        for line in lines:
+            row = []
+            for word in line.split():
+                at = text.index(word, at)
+                edges = np.array([layer.get_charbox(n) for n in range(at, at + len(word))])
+                (x0, y0), (x1, y1) = edges[:, :2].min(0), edges[:, 2:].max(0)
+                corners = np.array([x0, height - y1, x1, height - y0]) * scale
+                box = [round(float(v), 1) for v in corners]
+                row.append({"text": word, "box": box, "confidence": 1.0})
+                at += len(word)
+            rows.append(row)
+        page.block("paragraph" if number else "heading", rows, None if number else 1)
+    pdf.close()
+    return page
 
 
 def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
@@ -617,18 +629,9 @@ def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     )
     small.save(folder / "screen-copy.png", optimize=True)
     out.note("screen-copy.png", 1, screen, small.size, 96, np.eye(3)[:2] * scale, "screen")
-    blocks = text_truth(write_text_pdf(folder / "circular.pdf"))
-    out.truth.append(
-        {
-            "document": "circular.pdf",
-            "page": 1,
-            "width": 2479,
-            "height": 3508,
-            "dpi": [300.0, 300.0],
-            "class": "text layer",
-            "blocks": blocks,
-        }
-    )
+    circular = folder / "circular.pdf"
+    truth = text_truth(circular, write_text_pdf(circular))
+    out.note(circular.name, 1, truth, (2480, 3509), DPI, np.eye(3)[:2], "text layer")
     write_unusable(folder, folder / "circular.pdf")
     return out.truth
 
