@@ -12,6 +12,7 @@ from amberquarry.document import BlockKind, Box
 from amberquarry.layout.lines import TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
+_FILLED = 0.45  # share of a text column's lines that are about as long as the longest
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
@@ -76,9 +77,10 @@ def _overlap_x(a: Box, b: Box) -> float:
 
 
 def parts_columns(gutter: Box, lines: Lines) -> bool:
-    """Return whether a gutter parts columns of running text, and not the cells of a table.
+    """Return whether a gutter parts columns of running text, and not cells or terms in rows.
 
-    Columns have lines of many letters on both sides; cells are short and stand in rows.
+    Columns of text have lines of many letters on both sides, most of them as long as the column is
+    wide, and their lines need not stand level; cells, and terms with what they mean, stand in rows.
     """
     left, right = lines.beside(gutter)
     if len(left) < 2 or len(right) < 2:
@@ -87,12 +89,12 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     rows = lines.in_rows(left, right).any(1).sum()
     aligned = rows / min(len(left), len(right))
     if aligned > 0.85 and max(len(left), len(right)) < _FEW_ROWS:
-        return False  # a list of terms with what they mean
-    if least >= 1.6 * _COLUMN_PIECES:
-        return True
-    if least >= _COLUMN_PIECES:
-        return bool(aligned < 0.85)
-    return bool(aligned < 0.35 and least >= 5)
+        return False
+    if aligned < 0.35:
+        return least >= 5
+    widths = lines.x1 - lines.x0
+    filled = min(float((widths[side] > 0.85 * widths[side].max()).mean()) for side in (left, right))
+    return least >= _COLUMN_PIECES and (filled >= _FILLED or aligned < 0.6)
 
 
 def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Region]:
@@ -250,6 +252,50 @@ def split_paragraphs(chain: list[TextLine]) -> list[list[TextLine]]:
     return parts
 
 
+@dataclass(slots=True)
+class Row:
+    """Lines that stand side by side on one base line within a column, left to right."""
+
+    whole: TextLine  # the measures of the row: box around all, the rest of its longest line
+    lines: list[TextLine]
+
+
+def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
+    """Return lines gathered in rows: what no column's gutter parts is read across."""
+    if not lines:
+        return []
+    measured = Lines(lines)
+    gap = measured.x0[None] - measured.x1[:, None]
+    smaller = np.minimum(measured.size[None], measured.size[:, None])
+    level = np.abs(measured.start[None] - measured.end[:, None]) < _SAME_ROW * smaller
+    follows = level & (gap > -0.3 * smaller) & (measured.x0[None] > measured.x0[:, None])
+    y = (measured.start[None] + measured.end[:, None]) / 2 - smaller / 2
+    for column in columns:
+        x = (column.x0 + column.x1) / 2
+        parted = (measured.x1[:, None] <= x + smaller) & (measured.x0[None] >= x - smaller)
+        follows &= ~(parted & (y >= column.y0 - smaller) & (y <= column.y1 + smaller))
+    following: dict[int, int] = {}
+    taken = np.zeros(len(lines), bool)
+    for first in np.argsort(measured.x0).tolist():
+        choices = np.flatnonzero(follows[first] & ~taken)
+        if len(choices):
+            second = int(choices[np.argmin(gap[first, choices])])
+            taken[second] = True
+            following[first] = second
+    rows = []
+    for number in np.flatnonzero(~taken).tolist():
+        members = [number]
+        while members[-1] in following:
+            members.append(following[members[-1]])
+        parts = [lines[member] for member in members]
+        longest = max(parts, key=lambda line: len(line.pieces))
+        box = Box.around([line.box for line in parts])
+        pieces = np.concatenate([line.pieces for line in parts])
+        whole = TextLine(box, pieces, longest.baseline, longest.x_height, longest.plain)
+        rows.append(Row(whole, parts))
+    return rows
+
+
 def make_blocks(
     lines: list[TextLine], gutters: list[Box], pictures: list[Box]
 ) -> tuple[list[Region], list[Box]]:
@@ -262,15 +308,15 @@ def make_blocks(
     free = [line for line in lines if id(line) not in in_tables]
     if free:
         usual = usual_x_height(free)
-        for chain in chain_lines(Lines(free)):
+        rows = {id(row.whole): row for row in find_rows(free, columns)}
+        for chain in chain_lines(Lines([row.whole for row in rows.values()])):
             for part in split_paragraphs(chain):
-                box = Box.around([line.box for line in part])
-                size = float(np.median([line.x_height for line in part]))
-                letters = sum(len(line.pieces) for line in part)
+                members = [line for whole in part for line in rows[id(whole)].lines]
+                size = float(np.median([whole.x_height for whole in part]))
+                letters = sum(len(line.pieces) for line in members)
                 heading = size > _HEADING_SIZE * usual and len(part) <= 4 and letters >= 3
-                regions.append(
-                    Region(BlockKind.HEADING if heading else BlockKind.PARAGRAPH, box, part)
-                )
+                kind = BlockKind.HEADING if heading else BlockKind.PARAGRAPH
+                regions.append(Region(kind, Box.around([m.box for m in members]), members))
         _set_levels(regions, usual)
     regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)
     return regions, columns
