@@ -13,6 +13,7 @@ from amberquarry.layout.lines import TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _FILLED = 0.45  # share of a text column's lines that are about as long as the longest
+_MANY_ROWS = 15
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
@@ -92,6 +93,8 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return False
     if aligned < 0.35:
         return least >= 5
+    if min(len(left), len(right)) >= _MANY_ROWS and aligned < 0.75:
+        return True  # so many cells of one table would stand level
     widths = lines.x1 - lines.x0
     filled = min(float((widths[side] > 0.85 * widths[side].max()).mean()) for side in (left, right))
     return least >= _COLUMN_PIECES and (filled >= _FILLED or aligned < 0.6)
