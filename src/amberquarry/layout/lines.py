@@ -17,6 +17,8 @@ _CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
 _GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+_LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
+_LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _WIDEST_SPACE = 5.0  # within a line, in letters
@@ -219,6 +221,7 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
             lines.append(line)
     lines = join_segments(lines, found, core, gutters)
     attach_marks(lines, found, seeds)
+    lines = attach_leaders(lines, found, core)
     lines.extend(lone_dashes(lines, found, letter))
     settle_x_heights(lines)
     return [line for line in lines if _is_text(line, found, letter)]
@@ -387,6 +390,54 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
             float(found.right[pieces].max()),
             float(found.bottom[pieces].max()),
         )
+
+
+def attach_leaders(
+    lines: list[TextLine], found: Components, core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return lines with rows of dots that lead from one to another taken in, both made one line."""
+    if not lines:
+        return lines
+    owned = np.zeros(len(found.area), bool)
+    for line in lines:
+        owned[line.pieces] = True
+    dots = np.flatnonzero(found.usable & ~owned)
+    x = (found.left[dots] + found.right[dots]) / 2
+    y = (found.top[dots] + found.bottom[dots]) / 2
+    size = np.maximum(found.width[dots], found.height[dots])
+    merged = list(lines)
+    for line in sorted(lines, key=lambda line: -line.box.x0):
+        if not any(other is line for other in merged):
+            continue
+        near = (x > line.box.x1) & (size < 0.45 * line.x_height)
+        near &= np.abs(line.baseline_at(line.box.x1) - y) < 0.5 * line.x_height
+        run = dots[near][np.argsort(x[near], kind="stable")]
+        places = np.concatenate([[line.box.x1], np.sort(x[near])])
+        steps = np.diff(places)
+        breaks = np.flatnonzero(steps > _LEADER_STEP * line.x_height)
+        run = run[: breaks[0]] if len(breaks) else run
+        if len(run) < _LEADER_DOTS:
+            continue
+        end = float(found.right[run].max())
+        level = line.baseline_at(line.box.x1)
+        target = next(
+            (
+                other
+                for other in merged
+                if other is not line
+                and 0 < other.box.x0 - end < _LEADER_STEP * line.x_height
+                and abs(other.baseline_at(other.box.x0) - level) < 0.5 * line.x_height
+            ),
+            None,
+        )
+        pieces = np.concatenate([line.pieces, run, target.pieces if target else run[:0]])
+        whole = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
+        if whole is None:
+            continue
+        whole.x_height, whole.plain = line.x_height, line.plain
+        merged = [other for other in merged if other is not line and other is not target]
+        merged.append(whole)
+    return merged
 
 
 def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:

@@ -45,7 +45,8 @@ def read_lines(
             continue
         read, centres = reading
         boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
-        results.append(make_line(settle_scripts(read.text, script), boxes, read.confidences))
+        text = settle_scripts(read.text, script)
+        results.append(make_line(*space_leaders(text, boxes, read.confidences)))
     return results
 
 
@@ -116,6 +117,28 @@ def place_characters(
             y0 + int(bottom[first:last].max()),
         )
     return boxes
+
+
+def space_leaders(
+    text: str, boxes: NDArray[np.float32], confidences: NDArray[np.float32]
+) -> tuple[str, NDArray[np.float32], NDArray[np.float32]]:
+    """Return a line with spaces between dots that stand wide apart, as leaders are printed.
+
+    The net reads a row of dots as one run; their places tell how they are set.
+    """
+    for match in reversed(list(re.finditer(r"\.{4,}", text))):
+        first, last = match.span()
+        width = boxes[first:last, 2] - boxes[first:last, 0]
+        step = np.diff((boxes[first:last, 0] + boxes[first:last, 2]) / 2)
+        if float(np.median(step)) < 2.5 * max(1.0, float(np.median(width))):
+            continue
+        after = np.arange(first + 1, last)
+        gaps = boxes[after].copy()
+        gaps[:, [0, 2]] = ((boxes[after - 1, 2] + boxes[after, 0]) / 2)[:, None]
+        boxes = np.insert(boxes, after, gaps, axis=0)
+        confidences = np.insert(confidences, after, confidences[after])
+        text = text[:first] + " ".join(text[first:last]) + text[last:]
+    return text, boxes, confidences
 
 
 def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.float32]) -> Line:
