@@ -20,6 +20,7 @@ import click
 
 from amberquarry import Limits, Settings, convert
 from amberquarry.sources import open_source
+from devpages import listed
 
 
 def decode(path: str) -> int:
@@ -35,12 +36,16 @@ def decode(path: str) -> int:
 @click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
 @click.option("--pages", default=40, show_default=True)
 @click.option("--jobs", default=2, show_default=True)
-def main(data: Path, pages: int, jobs: int) -> None:
+@click.option("--columns", type=click.Choice(["single", "multi"]), default="single")
+def main(data: Path, pages: int, jobs: int, columns: str) -> None:
     """Print one row of figures."""
-    paths = sorted((data / "devpages" / "inspect" / "clean").glob("*.png"))[:pages]
-    with tempfile.TemporaryDirectory() as folder:
-        start = convert(paths[:1], Path(folder) / "one", jobs=jobs)
-        run = convert(paths, Path(folder) / "all", jobs=jobs)
+    folder = data / "devpages" / "inspect" / "clean"
+    facts = listed("inspect")
+    paths = [folder / f"{key}.png" for key in sorted(facts) if facts[key]["columns"] == columns]
+    paths = paths[:pages]
+    with tempfile.TemporaryDirectory() as name:
+        start = convert(paths[:1], Path(name) / "one", jobs=jobs)
+        run = convert(paths, Path(name) / "all", jobs=jobs)
     seconds = run.seconds - start.seconds
     with multiprocessing.get_context("spawn").Pool(jobs) as pool:
         pool.map(decode, [str(paths[0])] * jobs)
@@ -50,6 +55,7 @@ def main(data: Path, pages: int, jobs: int) -> None:
     row = {
         "processor": platform.processor() or platform.machine(),
         "jobs": jobs,
+        "columns": columns,
         "pages": run.pages,
         "words": run.words,
         "pages_per_second": round((run.pages - 1) / seconds, 2),

@@ -70,7 +70,7 @@ def main() -> None:
         )
         terminal(
             ["amberquarry convert scans --out run2", "amberquarry score run2 truth.jsonl"],
-            SHOTS / "convert-and-score.png", folder, 150,
+            SHOTS / "convert-and-score.png", folder, 80,
         )  # fmt: skip
         for target, arguments in (
             ("look-page.png", ["scans/yearbook-1932.pdf"]),
