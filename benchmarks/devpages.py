@@ -196,6 +196,8 @@ def build(data: Path) -> None:
             if blocks is None:
                 continue
             key = f"{package}_{name}_{index + 1}"
+            if any(row["key"] == key for row in chosen):  # examples share names across folders
+                continue
             for level in LEVELS:
                 write_page(out / split / level, key, level, clean, blocks)
             chosen.append(
