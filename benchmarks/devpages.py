@@ -26,7 +26,7 @@ import numpy as np
 import pypdfium2 as pdfium
 
 from amberquarry import Page, QuarryError, read_page
-from amberquarry.demo.scanner import LEVELS, scan_page
+from amberquarry.demo.scanner import LEVELS, move_blocks, scan_page
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
 from textlayer import page_truth
@@ -136,10 +136,9 @@ def write_page(
         "width": scan.size[0],
         "height": scan.size[1],
         "dpi": [scan.dpi, scan.dpi],
-        "blocks": blocks,
+        "blocks": move_blocks(blocks, scan.matrix),
     }
-    moved = move_record(record, scan.matrix)
-    (folder / f"{key}.json").write_text(json.dumps(moved), encoding="utf-8")
+    (folder / f"{key}.json").write_text(json.dumps(record), encoding="utf-8")
 
 
 def listed(split: str) -> dict[str, dict[str, str]]:
@@ -219,28 +218,6 @@ def build(data: Path) -> None:
     text = "\n".join("\t".join(str(row[k]) for k in row) for row in chosen)
     (HERE / "devpages.tsv").write_text("\t".join(chosen[0]) + "\n" + text + "\n", encoding="utf-8")
     click.echo(dict(counts))
-
-
-def move_record(record: dict[str, Any], matrix: np.ndarray) -> dict[str, Any]:
-    """Return a page record with all boxes moved by an affine."""
-
-    def move(box: list[float]) -> list[float]:
-        x0, y0, x1, y1 = box
-        points = np.array([[x0, y0, 1], [x1, y0, 1], [x1, y1, 1], [x0, y1, 1]]) @ matrix.T
-        return [round(float(v), 1) for v in (*points.min(0), *points.max(0))]
-
-    blocks = []
-    for block in record["blocks"]:
-        lines = [
-            {
-                **line,
-                "box": move(line["box"]),
-                "words": [{**word, "box": move(word["box"])} for word in line["words"]],
-            }
-            for line in block["lines"]
-        ]
-        blocks.append({**block, "box": move(block["box"]), "lines": lines})
-    return {**record, "blocks": blocks}
 
 
 def read_one(path: str) -> tuple[str, PageScore, float]:

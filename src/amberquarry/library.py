@@ -13,7 +13,7 @@ from PIL import Image
 from amberquarry.assembly import set_texts
 from amberquarry.document import Document, Page
 from amberquarry.errors import PageError, Rejection, SourceError
-from amberquarry.pipeline import Stages, read_picture
+from amberquarry.pipeline import read_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, open_source
@@ -45,20 +45,24 @@ def read_page(
     page: int = 1,
     settings: Settings | None = None,
     limits: Limits | None = None,
-    stages: Stages | None = None,
 ) -> Page:
     """Return what is on a page.
 
     image: path or bytes of a file, an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA, or a Pillow
-    image. page: which page of a file, from 1. stages: filled with what each stage made of the
-    page, for drawing.
+    image. page: which page of a file, from 1.
     Raises SourceError, PageError, ValueError or TypeError where the input can't be used.
     """
     settings = settings or Settings()
-    picture = page_picture(image, page, settings, limits or Limits())
-    result = read_picture(picture, page, load_network(), settings, stages)
-    set_texts([result])
-    return result
+    return read_page_picture(
+        page_picture(image, page, settings, limits or Limits()), page, settings
+    )
+
+
+def read_page_picture(picture: PagePicture, number: int, settings: Settings) -> Page:
+    """Return what is on an opened page, with the text of its blocks."""
+    page = read_picture(picture, number, load_network(), settings)
+    set_texts([page])
+    return page
 
 
 def read_document(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,21 +29,11 @@ _TRIAL_LINES = 4  # read each way to tell head from foot
 _SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 
 
-@dataclass(slots=True)
-class Stages:
-    """What each stage made of a page, kept for drawing."""
-
-    prepared: Prepared | None = None
-    layout: Layout | None = None
-    page: Page | None = field(default=None)
-
-
 def read_picture(
     picture: PagePicture,
     number: int,
     network: LineNetwork,
     settings: Settings,
-    stages: Stages | None = None,
 ) -> Page:
     """Return what is on a page; boxes in pixels of the picture as given.
 
@@ -83,8 +72,6 @@ def read_picture(
                 number,
             )
         )
-    if stages is not None:
-        stages.prepared, stages.layout, stages.page = prepared, layout, page
     return page
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from amberquarry.drawing import Mark, draw_page
-from amberquarry.library import page_picture, read_page
+from amberquarry.library import page_picture, read_page_picture
 from amberquarry.settings import Limits, Settings
 
 
@@ -23,10 +23,11 @@ def run_look(path: Path, out: Path | None, number: int, show: str, label: bool, 
             raise ValueError(f"--show: {name!r} is none of {', '.join(Mark)}") from None
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
-    page = read_page(path, page=number)
+    settings = Settings()
+    picture = page_picture(path, number, settings, Limits())
+    page = read_page_picture(picture, number, settings)
     if out is not None:
-        grey = page_picture(path, number, Settings(), Limits()).grey
-        draw_page(grey, page, marks, label).save(out, "PNG")
+        draw_page(picture.grey, page, marks, label).save(out, "PNG")
         click.echo(
             f"{out}: {sum(1 for _ in page.words)} words, mean confidence "
             f"{page.confidence:.2f}, turned {page.rotation}°, skew {page.skew:.1f}°",

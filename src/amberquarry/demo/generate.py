@@ -26,7 +26,7 @@ from PIL import Image
 
 from amberquarry.demo import COLLECTION, TRUTH
 from amberquarry.demo.prose import HEADINGS, ITALIAN, RUSSIAN, paragraph
-from amberquarry.demo.scanner import scan_page
+from amberquarry.demo.scanner import move_blocks, scan_page
 from amberquarry.demo.typeset import A4, DPI, SetPage, Typeface
 
 SEED = 1874
@@ -397,13 +397,6 @@ class Maker:
         kind: str,
     ) -> None:
         """Gather the truth of one page, its boxes moved on to the scanned picture."""
-        blocks = json.loads(json.dumps(page.blocks))
-        for block in blocks:
-            block["box"] = _moved(block["box"], matrix)
-            for line in block["lines"]:
-                line["box"] = _moved(line["box"], matrix)
-                for word in line["words"]:
-                    word["box"] = _moved(word["box"], matrix)
         self.truth.append(
             {
                 "document": name,
@@ -412,7 +405,7 @@ class Maker:
                 "height": size[1],
                 "dpi": [dpi, dpi],
                 "class": kind,
-                "blocks": blocks,
+                "blocks": move_blocks(page.blocks, matrix),
             }
         )
 
@@ -459,12 +452,6 @@ class Maker:
             compression="group4",
             dpi=(DPI, DPI),
         )
-
-
-def _moved(box: list[float], matrix: NDArray[np.float64]) -> list[float]:
-    x0, y0, x1, y1 = box
-    points = np.array([[x0, y0, 1], [x1, y0, 1], [x1, y1, 1], [x0, y1, 1]]) @ matrix.T
-    return [round(float(v), 1) for v in (*points.min(0), *points.max(0))]
 
 
 def _turned_matrix(turned: int, width: int, height: int) -> NDArray[np.float64]:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -113,3 +114,25 @@ def _png(page: NDArray[np.uint8], dpi: float) -> bytes:
     out = io.BytesIO()
     Image.fromarray(page).save(out, "PNG", dpi=(dpi, dpi))
     return out.getvalue()
+
+
+def move_blocks(blocks: list[dict[str, Any]], matrix: NDArray[np.float64]) -> list[dict[str, Any]]:
+    """Return copies of truth blocks with all boxes, down to the words, moved by an affine."""
+
+    def move(box: list[float]) -> list[float]:
+        x0, y0, x1, y1 = box
+        points = np.array([[x0, y0, 1], [x1, y0, 1], [x1, y1, 1], [x0, y1, 1]]) @ matrix.T
+        return [round(float(v), 1) for v in (*points.min(0), *points.max(0))]
+
+    moved = []
+    for block in blocks:
+        lines = [
+            {
+                **line,
+                "box": move(line["box"]),
+                "words": [{**word, "box": move(word["box"])} for word in line["words"]],
+            }
+            for line in block["lines"]
+        ]
+        moved.append({**block, "box": move(block["box"]), "lines": lines})
+    return moved

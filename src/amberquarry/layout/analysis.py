@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amberquarry.document import Box
 from amberquarry.imaging import Prepared
 from amberquarry.layout.blocks import Region, make_blocks
 from amberquarry.layout.components import Components, find_components
@@ -22,7 +21,6 @@ class Layout:
 
     regions: list[Region]
     found: Components
-    gutters: list[Box]
 
     @property
     def lines(self) -> list[TextLine]:
@@ -37,7 +35,7 @@ def analyse(page: Prepared) -> Layout:
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters)
     regions, columns = make_blocks(lines, gutters, found.pictures)
-    return Layout(reading_order(regions, columns, letter), found, gutters)
+    return Layout(reading_order(regions, columns, letter), found)
 
 
 def lines_upside_down(

@@ -6,11 +6,11 @@ import os
 import time
 from collections import deque
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
 from amberquarry.assembly import set_texts
-from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode, Page
+from amberquarry.document import Document, FindingCode, Page
 from amberquarry.errors import Rejection
 from amberquarry.runs.folder import RunFolder
 from amberquarry.runs.inputs import InputFile, find_inputs
@@ -98,6 +98,7 @@ def convert(
     found = find_inputs(inputs, Path(out))
     folder = RunFolder.open(Path(out), settings, {**made_by(settings), **_page_choice(pages)})
     summary = RunSummary(skipped=found.skipped)
+    before = replace(folder.totals)
     try:
         queue = []
         for file in found.files:
@@ -117,6 +118,8 @@ def convert(
                 progress,
                 time.monotonic(),
             )
+        for name, count in asdict(folder.totals).items():
+            setattr(summary, name, count - getattr(before, name))
         folder.finish(_summary_values(summary))
     finally:
         folder.close()
@@ -222,10 +225,3 @@ def _write(job: _Job, folder: RunFolder, summary: RunSummary) -> None:
     set_texts(pages)
     findings = [finding for page in pages for finding in page.findings]
     folder.add(Document(job.identifier, name, pages, findings, job.file_info))
-    summary.documents += 1
-    summary.pages += len(pages)
-    summary.failed_pages += len(failed)
-    for page in pages:
-        summary.words += sum(1 for _ in page.words)
-        if page.blocks and 0 < page.confidence < LOW_CONFIDENCE:
-            summary.low_confidence_pages += 1
