@@ -107,7 +107,7 @@ def scan(
     """Return the picture after lens, sensor, codec and perhaps a threshold to 1 bit."""
     if chance.random() < 0.25 + 0.6 * strength:
         # letters of few pixels can bear little blur before they are lost to people too
-        most = max(0.35, min(1.6, 0.09 * x_height))
+        most = max(0.35, min(1.6, (0.09 + 0.05 * strength) * x_height))
         grey = cv2.GaussianBlur(grey, (0, 0), chance.uniform(0.25, most))
     if chance.random() < 0.04 * strength:
         length = int(chance.integers(2, max(3, round(0.25 * x_height)) + 1))
@@ -121,7 +121,7 @@ def scan(
         quality = int(chance.integers(25 if x_height > 11 else 45, 92))
         coded = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
         picture = np.asarray(cv2.imdecode(coded, cv2.IMREAD_GRAYSCALE), np.uint8)
-    if x_height > 8 and chance.random() < 0.22 * strength:
+    if x_height > 7 and chance.random() < 0.28 * strength:
         low, high = np.percentile(picture[::2, ::2], (1.5, 80))
         level = low + (high - low) * chance.uniform(0.35, 0.75)
         picture = np.where(picture > level, 255, 0).astype(np.uint8)

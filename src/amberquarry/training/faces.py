@@ -15,6 +15,7 @@ from functools import lru_cache
 from pathlib import Path
 
 import click
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import ImageFont
@@ -24,6 +25,9 @@ from amberquarry.training.fetch import read_table
 
 _PROBE_SIZE = 64
 _LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
+# Print sets most raised and lowered figures as small figures, not as glyphs of their own.
+_RAISED = dict(zip("⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", "0123456789+–n", strict=True))
+_LOWERED = dict(zip("₀₁₂₃₄₅₆₇₈₉", "0123456789", strict=True))
 # Subsets of web fonts that hold characters of ours.
 _SUBSET = re.compile(
     r"^(?P<family>.+?)-(?P<subset>latin-ext|latin|cyrillic-ext|cyrillic|greek-ext|greek|math|symbols2?)"
@@ -176,9 +180,35 @@ class GlyphDrawer:
         self._masks: dict[str, tuple[NDArray[np.uint8], int, int, float]] = {}
         self._kerning: dict[str, float] = {}
 
+    @property
+    def fixed_pitch(self) -> bool:
+        """Whether narrow and wide letters have the same advance, as on a typewriter."""
+        if not self.holds("im"):
+            return False
+        return abs(self.glyph("i")[3] - self.glyph("m")[3]) < 0.5
+
     def holds(self, text: str) -> bool:
         """Return whether every character of `text` can be drawn."""
         return all(character in self._file_of for character in text)
+
+    def shifted(
+        self, character: str, size: float, rise: float
+    ) -> tuple[NDArray[np.uint8], int, int, float] | None:
+        """Return a raised or lowered figure made from the plain one, or None where it is neither.
+
+        size: of the plain figure, 0.5 to 0.75 in print; rise: for raised ones, in x-heights.
+        """
+        plain = _RAISED.get(character) or _LOWERED.get(character)
+        if plain is None or not self.holds(plain):
+            return None
+        mask, left, top, advance = self.glyph(plain)
+        if not mask.size:
+            return None
+        shape = (max(1, round(mask.shape[1] * size)), max(1, round(mask.shape[0] * size)))
+        mask = np.asarray(cv2.resize(mask, shape, interpolation=cv2.INTER_AREA), np.uint8)
+        shift = -rise if character in _RAISED else 0.25
+        top = round(top * size + shift * self.x_height_px)
+        return mask, round(left * size), top, advance * size
 
     def glyph(self, cluster: str) -> tuple[NDArray[np.uint8], int, int, float]:
         """Return mask (H, W), left and top of the mask from the origin, and advance."""

@@ -55,15 +55,23 @@ def draw_line(drawer: GlyphDrawer, text: str, chance: random.Random) -> _Drawn |
     space = chance.uniform(0.75, 1.3) if chance.random() < 0.6 else chance.uniform(0.55, 2.2)
     kerned = chance.random() < 0.5
     unsteady = chance.uniform(0.02, 0.1) * height if chance.random() < 0.05 else 0.0
+    gap = chance.uniform(1.3, 3.5) if chance.random() < 0.1 else 1.0  # of a few spaces
+    if drawer.fixed_pitch and chance.random() < 0.8:
+        tracking, space, kerned = 0.0, 1.0, False
+    figures = (chance.uniform(0.5, 0.75), chance.uniform(0.6, 1.0))
+    set_small = chance.random() < 0.7
     clusters = drawer.clusters(text, ligatures=chance.random() < 0.6 and tracking <= 0)
     at, previous = 0.0, " "
     placed: list[tuple[NDArray[np.uint8], int, int]] = []
     centres: list[float] = []
     kept: list[str] = []
     for cluster in clusters:
-        mask, left, top, advance = drawer.glyph(cluster)
+        small = drawer.shifted(cluster, *figures) if set_small else None
+        mask, left, top, advance = small or drawer.glyph(cluster)
         if cluster == " ":
             wide = max(advance, 0.3 * height) * space * chance.uniform(0.93, 1.07)
+            if gap > 1 and chance.random() < 0.25:
+                wide *= gap
             centres.append(at + wide / 2)
             kept.append(" ")
             at += wide
@@ -214,7 +222,7 @@ class LineSource:
         """Yield the lines of one face; `strength` (0 to 1) is how badly they are worn."""
         chance = self._chance
         face = chance.choice(chance.choices(self._families, self._weights)[0])
-        source = chance.triangular(7, 30, 14)  # x-height in the pixels of the scan
+        source = chance.triangular(6, 30, 12)  # x-height in the pixels of the scan
         render = max(18.0, min(32.0, source * 1.5))
         drawer = GlyphDrawer(face, self._fonts, render)
         made, tried = 0, 0

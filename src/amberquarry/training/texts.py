@@ -207,8 +207,10 @@ def loose_words(corpus: Corpus, chance: random.Random, length: int) -> str:
             word += chance.choice("-/–&") + chance.choice(words)
         elif draw < 0.29:
             word = number(chance)
-        elif draw < 0.31:
-            word += chance.choice("¹²³⁴*†‡§⁵⁶")
+        elif draw < 0.32:
+            word += chance.choice("¹²³⁴*†‡§⁵⁶⁷⁸⁹⁰")
+        elif draw < 0.35:  # initials: capitals that stand alone, in the words' own script
+            word = word[0].upper() + chance.choice([".", "", "", ")"])
         parts.append(word)
     return " ".join(parts)
 
@@ -458,7 +460,7 @@ def vary(text: str, chance: random.Random) -> str:
         text = text.upper()
     elif draw < 0.09:
         text = text.title()
-    elif draw < 0.10:
+    elif draw < 0.115:
         text = re.sub(r"s(?=\w)", "ſ", text)
     if '"' in text and chance.random() < 0.6:
         left, right = chance.choice(_QUOTES[1:])
@@ -467,6 +469,12 @@ def vary(text: str, chance: random.Random) -> str:
         text = text.replace("'", "’")
     if chance.random() < 0.3:
         text = text.replace(" - ", chance.choice([" – ", " — ", "—"])).replace(" -- ", " – ")
+    if chance.random() < 0.03:  # marks of notes, units and powers
+        text = re.sub(
+            r"(?<=\w)(?=[ .,;]|$)",
+            lambda _: chance.choice("¹²³⁴⁵⁶⁷⁸⁹⁰₁₂₀") if chance.random() < 0.3 else "",
+            text,
+        )
     if chance.random() < 0.08:
         words = text.split(" ")
         at = chance.randrange(len(words))
@@ -499,7 +507,8 @@ def vary(text: str, chance: random.Random) -> str:
             + text
         )
     if chance.random() < 0.02:
-        text += " " + "." * chance.randint(4, 20) + " " + str(chance.randrange(400))
+        dots = chance.choice([".", " ."]) * chance.randint(4, 20)
+        text += chance.choice(["", " "]) + dots.strip() + " " + str(chance.randrange(400))
     return text
 
 
