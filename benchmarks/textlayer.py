@@ -23,6 +23,9 @@ _MATHEMATICS = re.compile(
 )
 
 
+_WIDE_GAP = 1.5  # of a line's height; more than justified setting opens between two words
+
+
 @dataclass(slots=True)
 class TruthLine:
     """A line of the text layer."""
@@ -57,12 +60,12 @@ def page_truth(
             lines.append(line)
         line, mathematics = TruthLine(), []
 
-    previous_y = None
+    previous: tuple[float, float, float] | None = None  # x, y and size in points
     for index in range(count):
         code = raw.FPDFText_GetUnicode(layer.raw, index)
         if code in (0x0D, 0x0A):
             end_line()
-            previous_y = None
+            previous = None
             continue
         if code in (0x02, 0xFFFE):
             code = ord("-")
@@ -81,10 +84,12 @@ def page_truth(
         turned += abs(raw.FPDFText_GetCharAngle(layer.raw, index)) > 0.1
         x, y = ctypes.c_double(), ctypes.c_double()
         raw.FPDFText_GetCharOrigin(layer.raw, index, x, y)
-        if previous_y is not None and abs(y.value - previous_y[0]) > 1.2 * previous_y[1]:
-            end_line()
         size = raw.FPDFText_GetFontSize(layer.raw, index) or 10.0
-        previous_y = (y.value, size)
+        if previous is not None:  # the layer joins words that are divided at a line's end
+            fallen = abs(y.value - previous[1]) > 1.2 * previous[2]
+            if fallen or x.value < previous[0] - 3 * previous[2]:
+                end_line()
+        previous = (x.value, y.value, size)
         letters += character
         boxes.append(
             (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
@@ -97,9 +102,29 @@ def page_truth(
     foreign = sum(Counter(text)[c] for c in unknown_characters(text))
     if foreign > 0.01 * len(text):
         return None
+    if not in_reading_order(lines, clean):
+        return None
     blocks = _blocks(lines)
     clean_accents(blocks)
     return blocks
+
+
+def in_reading_order(lines: list[TruthLine], clean: NDArray[np.uint8]) -> bool:
+    """Return whether the layer's words stand on ink and come as running text is read.
+
+    Many layers are written in another order than they are read: two texts side by side come line
+    by line across both, as tables do. Such a page can't say whether another order is wrong.
+    """
+    words = [word for line in lines for word in line.words]
+    without_ink = across = 0
+    for line in lines:
+        boxes = np.array([word["box"] for word in line.words])
+        without_ink += sum(not (clean[y0:y1, x0:x1] < 160).any() for x0, y0, x1, y1 in boxes)
+        height = float(np.median(boxes[:, 3] - boxes[:, 1]))
+        gaps = boxes[1:, 0] - boxes[:-1, 2]
+        wide = np.flatnonzero(gaps > _WIDE_GAP * height) + 1
+        across += bool(((wide >= 3) & (len(boxes) - wide >= 3)).any())
+    return without_ink <= 0.02 * len(words) and across <= 0.2 * len(lines)
 
 
 _ACCENTS = dict(zip("´`ˆ^¨˜", "\u0301\u0300\u0302\u0302\u0308\u0303", strict=True))

@@ -13,6 +13,7 @@ from amberquarry.layout.lines import TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _FILLED = 0.45  # share of a text column's lines that are about as long as the longest
+_FEW_PIECES = 5  # lines of fewer pieces make no column
 _MANY_ROWS = 15
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
@@ -87,17 +88,37 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     if len(left) < 2 or len(right) < 2:
         return False
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
-    rows = lines.in_rows(left, right).any(1).sum()
-    aligned = rows / min(len(left), len(right))
+    rows = lines.in_rows(left, right)
+    aligned = max(rows.any(0).mean(), rows.any(1).mean())  # keys beside many terms are the fewer
     if aligned > 0.85 and max(len(left), len(right)) < _FEW_ROWS:
         return False
     if aligned < 0.35:
-        return least >= 5
-    if min(len(left), len(right)) >= _MANY_ROWS and aligned < 0.75:
+        return least >= _FEW_PIECES
+    if min(len(left), len(right)) >= _MANY_ROWS and aligned < 0.7:
         return True  # so many cells of one table would stand level
     widths = lines.x1 - lines.x0
     filled = min(float((widths[side] > 0.85 * widths[side].max()).mean()) for side in (left, right))
     return least >= _COLUMN_PIECES and (filled >= _FILLED or aligned < 0.6)
+
+
+def keep_widest(columns: list[Box], lines: Lines) -> list[Box]:
+    """Return gutters without those that have no column of text between them and a larger one.
+
+    Where lines end raggedly the white between words can line up beside the true gutter.
+    """
+    kept: list[Box] = []
+    for gutter in sorted(columns, key=lambda g: -g.width * g.height):
+        y_inside = (lines.middle_y > gutter.y0) & (lines.middle_y < gutter.y1)
+        for larger in kept:
+            if _overlap_y(gutter, larger) < 0.9 * gutter.height:
+                continue
+            first, second = sorted((gutter, larger), key=lambda g: g.x0)
+            between = y_inside & (lines.x0 >= first.x0 - 2) & (lines.x1 <= second.x1 + 2)
+            if between.sum() < 2 or np.median(lines.pieces[between]) < _FEW_PIECES:
+                break
+        else:
+            kept.append(gutter)
+    return kept
 
 
 def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Region]:
@@ -132,7 +153,9 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             line
             for line in lines.lines
             if id(line) not in taken
-            and zone.contains((line.box.x0 + line.box.x1) / 2, (line.box.y0 + line.box.y1) / 2)
+            and zone.y0 <= (line.box.y0 + line.box.y1) / 2 <= zone.y1
+            and _overlap_x(line.box, zone) > 0.3 * line.box.width
+            and not any(_gutter_between(line.box, zone, [c]) for c in columns)
         ]
         if len(members) < 6:
             continue
@@ -304,7 +327,7 @@ def make_blocks(
 ) -> tuple[list[Region], list[Box]]:
     """Return the blocks of a page, not yet in order, and the gutters that part columns."""
     measured = Lines(lines)
-    columns = [gutter for gutter in gutters if parts_columns(gutter, measured)]
+    columns = keep_widest([g for g in gutters if parts_columns(g, measured)], measured)
     others = [gutter for gutter in gutters if gutter not in columns]
     regions = find_tables(others, measured, columns)
     in_tables = {id(line) for region in regions for line in region.lines}

@@ -75,48 +75,41 @@ def place_characters(
     """
     x0, y0, x1, y1 = (int(v) for v in line.box)
     own = owner[labels[y0:y1, x0:x1]] == number
-    ink = own.sum(0)
-    width = x1 - x0
-    count = len(text)
-    at = np.clip(centres - x0, 0, max(0, width - 1))
-    cuts = np.empty(count + 1, np.int64)
-    cuts[0], cuts[count] = 0, width
-    for index in range(1, count):
-        low, high = float(at[index - 1]), float(at[index])
-        middle, reach = (low + high) / 2, 0.32 * (high - low)
-        first, last = int(middle - reach), max(int(middle - reach) + 1, int(middle + reach) + 1)
-        if last > width:
-            cuts[index] = min(width, round(middle))
-            continue
-        window = ink[max(0, first) : last]
-        off = np.abs(np.arange(max(0, first), last) + 0.5 - middle)
-        cuts[index] = max(0, first) + int(np.argmin(window + 0.02 * off / max(1.0, reach)))
-    cuts = np.maximum.accumulate(cuts)
-    inked = ink > 0
-    any_ink = inked.any()
-    top = np.where(inked, own.argmax(0), y1 - y0)
-    bottom = np.where(inked, own.shape[0] - own[::-1].argmax(0), 0)
-    boxes = np.zeros((count, 4), np.float32)
-    for index, letter in enumerate(text):
-        a, b = int(cuts[index]), int(cuts[index + 1])
-        centre = float(centres[index])
-        base = line.baseline_at(centre)
-        if letter == " ":
-            boxes[index] = (centre, base - line.x_height, centre, base)
-            continue
-        columns = np.flatnonzero(inked[a:b]) if any_ink else np.empty(0, int)
-        if len(columns) == 0:
-            half = 0.25 * line.x_height
-            boxes[index] = (centre - half, base - line.x_height, centre + half, base)
-            continue
-        first, last = a + int(columns[0]), a + int(columns[-1]) + 1
-        boxes[index] = (
-            x0 + first,
-            y0 + int(top[first:last].min()),
-            x0 + last,
-            y0 + int(bottom[first:last].max()),
-        )
-    return boxes
+    cuts = _cuts_between(own.sum(0), np.clip(centres - x0, 0, max(0, x1 - x0 - 1)))
+    inked = own.any(0)
+    columns = np.flatnonzero(inked)
+    before, after = np.searchsorted(columns, cuts[:-1]), np.searchsorted(columns, cuts[1:])
+    base = np.polyval(line.baseline, centres)
+    spaces = np.array([letter == " " for letter in text], bool)
+    half = np.where(spaces, 0.0, 0.25 * line.x_height)
+    boxes = np.stack([centres - half, base - line.x_height, centres + half, base], 1)
+    whole = np.flatnonzero(~spaces & (after > before))
+    if len(whole):
+        first, last = columns[before[whole]], columns[after[whole] - 1] + 1
+        ends = np.ravel(np.column_stack([first, last]))
+        top = np.append(np.where(inked, own.argmax(0), y1 - y0), y1 - y0)
+        bottom = np.append(np.where(inked, own.shape[0] - own[::-1].argmax(0), 0), 0)
+        boxes[whole, 0], boxes[whole, 2] = x0 + first, x0 + last
+        boxes[whole, 1] = y0 + np.minimum.reduceat(top, ends)[::2]
+        boxes[whole, 3] = y0 + np.maximum.reduceat(bottom, ends)[::2]
+    return boxes.astype(np.float32)
+
+
+def _cuts_between(ink: NDArray[np.int64], at: NDArray[np.float32]) -> NDArray[np.int64]:
+    """Return the N + 1 columns that bound N characters, from the ink of each column.
+
+    A cut is the column with the least ink in the middle third between two centres.
+    """
+    width = len(ink)
+    middle, reach = (at[1:] + at[:-1]) / 2, 0.32 * np.diff(at)
+    first = np.clip((middle - reach).astype(int), 0, None)
+    last = np.clip((middle + reach).astype(int) + 1, first + 1, width)
+    columns = first[:, None] + np.arange(int((last - first).max(initial=1)))
+    off = np.abs(columns + 0.5 - middle[:, None]) / np.maximum(1.0, reach)[:, None]
+    cost = ink[np.minimum(columns, width - 1)] + 0.02 * off
+    cost[columns >= last[:, None]] = np.inf
+    inner = np.minimum(first + cost.argmin(1), width)
+    return np.maximum.accumulate(np.concatenate([[0], inner, [width]]))
 
 
 def space_leaders(
