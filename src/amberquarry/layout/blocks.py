@@ -102,17 +102,24 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
 
 
 def keep_widest(columns: list[Box], lines: Lines) -> list[Box]:
-    """Return gutters without those that have no column of text between them and a larger one.
+    """Return gutters without those that have no column of text between them and a better one.
 
-    Where lines end raggedly the white between words can line up beside the true gutter.
+    Where lines end raggedly or in leaders the white between words can line up beside the true
+    gutter. The better one is crossed by fewer lines, or else the larger.
     """
+
+    def crossings(gutter: Box) -> int:
+        middle = (gutter.x0 + gutter.x1) / 2
+        within = (lines.middle_y > gutter.y0) & (lines.middle_y < gutter.y1)
+        return int((within & (lines.x0 < middle - 2) & (lines.x1 > middle + 2)).sum())
+
     kept: list[Box] = []
-    for gutter in sorted(columns, key=lambda g: -g.width * g.height):
+    for gutter in sorted(columns, key=lambda g: (crossings(g), -g.width * g.height)):
         y_inside = (lines.middle_y > gutter.y0) & (lines.middle_y < gutter.y1)
-        for larger in kept:
-            if _overlap_y(gutter, larger) < 0.9 * gutter.height:
+        for better in kept:
+            if _overlap_y(gutter, better) < 0.9 * gutter.height:
                 continue
-            first, second = sorted((gutter, larger), key=lambda g: g.x0)
+            first, second = sorted((gutter, better), key=lambda g: g.x0)
             between = y_inside & (lines.x0 >= first.x0 - 2) & (lines.x1 <= second.x1 + 2)
             if between.sum() < 2 or np.median(lines.pieces[between]) < _FEW_PIECES:
                 break

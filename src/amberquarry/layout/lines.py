@@ -20,6 +20,7 @@ _GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
+_FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _WIDEST_SPACE = 5.0  # within a line, in letters
 
@@ -110,6 +111,7 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
                     long,
                     rows=least * 1.5 * letter / _COARSE,
                     beyond=round(_BEYOND * letter / _COARSE),
+                    feet=round(_FEET * letter / _COARSE),
                 )
             )
     return gutters + _ruled_gutters(found, drawn, letter)
@@ -137,6 +139,16 @@ def _ruled_gutters(found: Components, drawn: NDArray[np.uint8], letter: float) -
     return gutters
 
 
+def _long_runs(mask: NDArray[np.bool_], least: int) -> NDArray[np.bool_]:
+    """Return a mask (N,) without its runs of fewer than `least` elements."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    kept = mask.copy()
+    for start, stop in edges.reshape(-1, 2).tolist():
+        if stop - start < least:
+            kept[start:stop] = False
+    return kept
+
+
 def _strips(
     white: NDArray[np.uint8],
     box: list[int],
@@ -144,10 +156,12 @@ def _strips(
     long: int,
     rows: float,
     beyond: int,
+    feet: int,
 ) -> list[Box]:
     """Return the strips of one white region with text on both sides over at least `rows` rows.
 
-    beyond: rows by which a strip may reach over the last rows with text on both sides.
+    beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
+    that the descenders of a line across may reach into the strip.
     """
     x, y, w, h = box
     part = white[y : y + h, x : x + w]
@@ -174,7 +188,8 @@ def _strips(
                 continue
             y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
             x0, x1 = x + first, x + column + 1
-            both = np.flatnonzero(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
+            facing = drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1)
+            both = np.flatnonzero(_long_runs(facing, feet))
             if len(both) >= rows:
                 # lines begin and end in the white a little beyond the last that face each other
                 y0, y1 = max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)

@@ -50,7 +50,7 @@ def _cut_upright(
         across = [r for r in left if r.box.x1 > x + slack]
         across += [r for r in right if r.box.x0 < x - slack]
         # what the gutter runs into is two lines joined by mistake, not a heading over both columns
-        if any(_shared_height(r.box, gutter) < 0.15 * r.box.height for r in across):
+        if any(_shared_height(r.box, gutter) < 0.5 * r.box.height for r in across):
             continue
         length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
         shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) - max(
