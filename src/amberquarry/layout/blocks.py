@@ -97,8 +97,11 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     if min(len(left), len(right)) >= _MANY_ROWS and aligned < 0.7:
         return True  # so many cells of one table would stand level
     widths = lines.x1 - lines.x0
-    filled = min(float((widths[side] > 0.85 * widths[side].max()).mean()) for side in (left, right))
-    return least >= _COLUMN_PIECES and (filled >= _FILLED or aligned < 0.6)
+    filled = [float((widths[n] > 0.85 * widths[n].max()).mean()) for n in (left, right)]
+    if least < _COLUMN_PIECES:
+        return False
+    # an inset has lines of any length, but the column beside it is full
+    return min(filled) >= _FILLED or aligned < 0.6 or (max(filled) > 0.85 and aligned < 0.85)
 
 
 def keep_widest(columns: list[Box], lines: Lines) -> list[Box]:

@@ -29,6 +29,9 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     bands = _cut_across(regions, inside, letter)
     if len(bands) > 1:
         return [region for band in bands for region in reading_order(band, columns, letter)]
+    around = _cut_around_inset(regions, inside, area, letter)
+    if around is not None:
+        return [region for part in around for region in reading_order(part, columns, letter)]
     gaps = _parts_by_white(regions, lambda box: (box.x0, box.x1), 0.5 * letter)
     if len(gaps) > 1:
         return [region for part in gaps for region in reading_order(part, columns, letter)]
@@ -61,6 +64,29 @@ def _cut_upright(
         if best is None or length > best[0]:
             best = (length, left, right)
     return [best[1], best[2]] if best else None
+
+
+def _cut_around_inset(
+    regions: list[Region], gutters: list[Box], area: Box, letter: float
+) -> list[list[Region]] | None:
+    """Return inset, left and right part where only an inset is in the way of an upright cut.
+
+    What is set into the upper half of two columns, such as a summary, is read before them, what
+    stands lower after them.
+    """
+    for gutter in sorted(gutters, key=lambda g: -g.height):
+        x = (gutter.x0 + gutter.x1) / 2
+        inset = [r for r in regions if r.box.x0 < x - letter and r.box.x1 > x + letter]
+        rest = [r for r in regions if r not in inset]
+        if not inset or gutter.height < 0.4 * area.height:
+            continue
+        covered = sum(r.box.width * r.box.height for r in inset)
+        parts = _cut_upright(rest, [gutter], area, letter)
+        if parts is None or covered > 0.25 * sum(r.box.width * r.box.height for r in rest):
+            continue
+        upper = min(r.box.y0 for r in inset) < (area.y0 + area.y1) / 2
+        return [inset, *parts] if upper else [*parts, inset]
+    return None
 
 
 def _shared_height(box: Box, other: Box) -> float:
