@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from amberquarry.document import (
     LOW_CONFIDENCE,
     Block,
+    BlockKind,
     Box,
     Finding,
     FindingCode,
@@ -103,7 +104,8 @@ def _stand_upright(
 def _read_regions(
     prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
 ) -> list[Block]:
-    results = iter(read_lines(prepared.grey, layout.found, layout.lines, network))
+    cells = [region.kind is BlockKind.TABLE for region in layout.regions for _ in region.lines]
+    results = iter(read_lines(prepared.grey, layout.found, layout.lines, cells, network))
     blocks = []
     for region in layout.regions:
         read = [line for line in (next(results) for _ in region.lines) if line is not None]

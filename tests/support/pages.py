@@ -37,6 +37,28 @@ def write_lines(
         y += round(size * pitch)
 
 
+def write_justified(
+    image: Image.Image, text: str, x: int, y: int, width: int, lines: int, size: int = 34
+) -> list[str]:
+    """Write a text in lines that all end at one edge; returns them. The last may be short."""
+    draw, font = ImageDraw.Draw(image), ImageFont.load_default(size)
+    words, written = text.split(), []
+    while words and len(written) < lines:
+        count = 1
+        while count < len(words) and font.getlength(" ".join(words[: count + 1])) <= width:
+            count += 1
+        line, words = words[:count], words[count:]
+        free = width - sum(font.getlength(word) for word in line)
+        space = free / max(1, count - 1) if words else font.getlength(" ")
+        at = float(x)
+        for word in line:
+            draw.text((round(at), y), word, font=font, fill=0)
+            at += font.getlength(word) + space
+        written.append(" ".join(line))
+        y += round(size * 1.5)
+    return written
+
+
 def wrap(text: str, letters: int) -> list[str]:
     """Return a text in lines of at most so many letters."""
     lines, line = [], ""

@@ -13,6 +13,9 @@ from amberquarry.layout.lines import TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _FILLED = 0.45  # share of a text column's lines that are about as long as the longest
+_RAGGED, _JUSTIFIED = 0.72, 0.85  # of the longest line: where lines of running text end at least
+# So many lines of so many pieces that are nearly all filled are prose, whatever stands beside them.
+_PROSE_PIECES, _PROSE_LINES, _MOST_FILLED = 16, 6, 0.75
 _FEW_PIECES = 5  # lines of fewer pieces make no column
 _MANY_ROWS = 15
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
@@ -90,18 +93,24 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
     rows = lines.in_rows(left, right)
     aligned = max(rows.any(0).mean(), rows.any(1).mean())  # keys beside many terms are the fewer
+    widths = lines.x1 - lines.x0
+    filled, full = (
+        sorted(float((widths[n] > share * widths[n].max()).mean()) for n in (left, right))
+        for share in (_RAGGED, _JUSTIFIED)
+    )
+    fewest = min(len(left), len(right))
+    if least >= _PROSE_PIECES and fewest >= _PROSE_LINES and filled[0] >= _MOST_FILLED:
+        return True
     if aligned > 0.85 and max(len(left), len(right)) < _FEW_ROWS:
         return False
     if aligned < 0.35:
-        return least >= _FEW_PIECES
-    if min(len(left), len(right)) >= _MANY_ROWS and aligned < 0.7:
+        return least >= _FEW_PIECES or fewest >= _MANY_ROWS
+    if fewest >= _MANY_ROWS and aligned < 0.7:
         return True  # so many cells of one table would stand level
-    widths = lines.x1 - lines.x0
-    filled = [float((widths[n] > 0.85 * widths[n].max()).mean()) for n in (left, right)]
     if least < _COLUMN_PIECES:
         return False
-    # an inset has lines of any length, but the column beside it is full
-    return min(filled) >= _FILLED or aligned < 0.6 or (max(filled) > 0.85 and aligned < 0.85)
+    # an inset has lines of any length, but the column beside it is filled
+    return full[0] >= _FILLED or aligned < 0.6 or (full[1] > 0.85 and aligned < 0.85)
 
 
 def keep_widest(columns: list[Box], lines: Lines) -> list[Box]:

@@ -188,7 +188,7 @@ def _strips(
                 continue
             y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
             x0, x1 = x + first, x + column + 1
-            facing = drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1)
+            facing = np.asarray(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
             both = np.flatnonzero(_long_runs(facing, feet))
             if len(both) >= rows:
                 # lines begin and end in the white a little beyond the last that face each other
