@@ -95,9 +95,7 @@ class PlaceTest(unittest.TestCase):
         page = prepare(pixels(text_page(1)), PreparationSettings())
         layout = analyse(page)
         first = wrap(PROSE, 52)[0]
-        line = read_lines(page.grey, layout.found, layout.lines[:1], [False], SayingNetwork(first))[
-            0
-        ]
+        line = read_lines(page.grey, layout.found, layout.lines[:1], SayingNetwork(first))[0]
         self.assertEqual([word.text for word in line.words], first.split())
         boxes = [word.box for word in line.words]
         for left, right in itertools.pairwise(boxes):
@@ -110,9 +108,7 @@ class PlaceTest(unittest.TestCase):
         page = prepare(pixels(text_page(1)), PreparationSettings())
         layout = analyse(page)
         network = SayingNetwork("nonsense", sureness=0.3)
-        self.assertEqual(
-            read_lines(page.grey, layout.found, layout.lines[:1], [False], network), [None]
-        )
+        self.assertEqual(read_lines(page.grey, layout.found, layout.lines[:1], network), [None])
 
     def test_word_confidence_is_a_product(self):
         """A word is as sure as all its characters together."""

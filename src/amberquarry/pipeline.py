@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from amberquarry.document import (
     LOW_CONFIDENCE,
     Block,
-    BlockKind,
     Box,
     Finding,
     FindingCode,
@@ -104,8 +103,7 @@ def _stand_upright(
 def _read_regions(
     prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
 ) -> list[Block]:
-    cells = [region.kind is BlockKind.TABLE for region in layout.regions for _ in region.lines]
-    results = iter(read_lines(prepared.grey, layout.found, layout.lines, cells, network))
+    results = iter(read_lines(prepared.grey, layout.found, layout.lines, network))
     blocks = []
     for region in layout.regions:
         read = [line for line in (next(results) for _ in region.lines) if line is not None]

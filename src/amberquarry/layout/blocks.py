@@ -17,6 +17,8 @@ _RAGGED, _JUSTIFIED = 0.72, 0.85  # of the longest line: where lines of running 
 # So many lines of so many pieces that are nearly all filled are prose, whatever stands beside them.
 _PROSE_PIECES, _PROSE_LINES, _MOST_FILLED = 16, 6, 0.75
 _FEW_PIECES = 5  # lines of fewer pieces make no column
+# So many lines of such lengths on both sides are two columns of one list.
+_LIST_PIECES, _LIST_LINES, _ALIKE = 7, 12, 1.45
 _MANY_ROWS = 15
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
@@ -111,6 +113,20 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return False
     # an inset has lines of any length, but the column beside it is filled
     return full[0] >= _FILLED or aligned < 0.6 or (full[1] > 0.85 and aligned < 0.85)
+
+
+def parts_lists(gutter: Box, lines: Lines) -> bool:
+    """Return whether two columns of one list stand beside the gutter: many lines, alike in length.
+
+    Only for pages without columns of running text: within such a column they would be cells.
+    """
+    left, right = lines.beside(gutter)
+    if min(len(left), len(right)) < _LIST_LINES:
+        return False
+    widths = lines.x1 - lines.x0
+    narrow, wide = sorted(float(np.median(widths[side])) for side in (left, right))
+    least = min(float(np.median(lines.pieces[side])) for side in (left, right))
+    return least >= _LIST_PIECES and wide < _ALIKE * narrow
 
 
 def keep_widest(columns: list[Box], lines: Lines) -> list[Box]:
@@ -346,7 +362,9 @@ def make_blocks(
 ) -> tuple[list[Region], list[Box]]:
     """Return the blocks of a page, not yet in order, and the gutters that part columns."""
     measured = Lines(lines)
-    columns = keep_widest([g for g in gutters if parts_columns(g, measured)], measured)
+    columns = [g for g in gutters if parts_columns(g, measured)]
+    columns = columns or [g for g in gutters if parts_lists(g, measured)]
+    columns = keep_widest(columns, measured)
     others = [gutter for gutter in gutters if gutter not in columns]
     regions = find_tables(others, measured, columns)
     in_tables = {id(line) for region in regions for line in region.lines}

@@ -16,8 +16,8 @@ from amberquarry.reading.normalise import cut_line
 from amberquarry.reading.scripts import main_script, settle_scripts
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
-# textures give, must be surer by up to the second figure, or the third where short lines are usual.
-_LEAST_CONFIDENCE, _SHORT_LINE_EXTRA, _CELL_EXTRA = 0.4, 0.5, 0.25
+# textures give, must be surer by up to the second figure.
+_LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -25,12 +25,11 @@ def read_lines(
     grey: NDArray[np.uint8],
     found: Components,
     lines: list[TextLine],
-    cells: list[bool],
     network: LineNetwork,
 ) -> list[Line | None]:
     """Return what stands in each line, None where it is not believable as text.
 
-    cells: for each line, whether it stands in a table. Boxes are in the prepared page's frame.
+    Boxes are in the prepared page's frame.
     """
     owner = np.full(len(found.area), -1, np.int64)
     for number, line in enumerate(lines):
@@ -40,9 +39,7 @@ def read_lines(
         foreign = (owner != number) & (owner >= 0)
         picture = cut_line(grey, found, line, foreign)
         read = decode(network.probabilities(picture.ink))
-        readings.append(
-            (read, picture.page_x(read.columns)) if believable(read, cells[number]) else None
-        )
+        readings.append((read, picture.page_x(read.columns)) if believable(read) else None)
     script = main_script(reading[0].text for reading in readings if reading)
     results: list[Line | None] = []
     for number, reading in enumerate(readings):
@@ -56,16 +53,12 @@ def read_lines(
     return results
 
 
-def believable(found: Characters, cell: bool = False) -> bool:
-    """Return whether what was read can be text: neither empty, nor doubtful throughout.
-
-    cell: of a table, where a few signs are usual.
-    """
+def believable(found: Characters) -> bool:
+    """Return whether what was read can be text: neither empty, nor doubtful throughout."""
     text = found.text.strip()
     if not text:
         return False
-    extra = _CELL_EXTRA if cell else _SHORT_LINE_EXTRA
-    least = _LEAST_CONFIDENCE + extra * math.exp(-len(text) / _SHORT_LINE)
+    least = _LEAST_CONFIDENCE + _SHORT_LINE_EXTRA * math.exp(-len(text) / _SHORT_LINE)
     return float(found.confidences.mean()) >= least
 
 
