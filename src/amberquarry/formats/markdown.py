@@ -9,6 +9,7 @@ from amberquarry.document import Block, BlockKind, Document, Page
 _SPECIAL = re.compile(r"([\\`*_\[\]<>|~])")
 _LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|={2,}\s*$|-{3,}\s*$|>)")
 _NUMBER_START = re.compile(r"^(\s*\d{1,9})([.)])(?=\s|$)")
+_CLOSING = re.compile(r"(?<!\\)(#+)$")  # would be taken for the end of a heading's mark-up
 _AMPERSAND = re.compile(r"&(?=#?\w+;)")
 
 
@@ -24,7 +25,8 @@ def block_to_markdown(block: Block) -> str:
     if not block.text.strip():
         return ""
     if block.kind is BlockKind.HEADING:
-        return "#" * min(6, block.level or 2) + " " + escape(block.text.strip())
+        text = _CLOSING.sub(r"\\\1", escape(block.text.strip()))
+        return "#" * min(6, block.level or 2) + " " + text
     if block.kind is BlockKind.TABLE:
         return "  \n".join(escape(row.strip()) for row in block.text.split("\n"))
     return escape(block.text.strip())

@@ -1,0 +1,235 @@
+"""Markdown and records under any text: what is printed comes back as it was."""
+
+import json
+import unittest
+
+import jsonschema
+import numpy as np
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+from markdown_it import MarkdownIt
+
+from amberquarry import Block, BlockKind, Box, Document, Finding, FindingCode, Line, Page, Word
+from amberquarry.formats.markdown import document_to_markdown, escape, page_to_markdown
+from amberquarry.formats.records import (
+    document_record,
+    dump,
+    page_from_record,
+    page_record,
+    schema,
+)
+from amberquarry.reading.characters import ALPHABET
+from amberquarry.scoring import score_page, total
+from amberquarry.scoring.compare import match_words
+from amberquarry.scoring.text import errors, errors_at_best_place, join_hyphens, plain
+
+PARSER = MarkdownIt("commonmark").enable(["table", "strikethrough"])
+MADE_BY = {"version": "0", "model": "x", "settings": "y"}
+
+# what is read from a page: characters of the alphabet in words with single blanks
+word_text = st.text(st.sampled_from(ALPHABET.replace(" ", "")), min_size=1, max_size=8)
+markup = st.text(st.sampled_from(r"\`*_{}[]()#+-.!<>|~&;=: 1a"), min_size=1, max_size=30)
+line_text = st.lists(word_text, min_size=1, max_size=8).map(" ".join)
+
+
+def shown(markdown):
+    """Return block kinds and the text that a reader of the Markdown sees."""
+    kinds, texts = [], []
+    for token in PARSER.parse(markdown):
+        if token.type == "inline":
+            for child in token.children:
+                if child.type in ("softbreak", "hardbreak"):
+                    texts.append("\n")
+                else:
+                    kinds.append(child.type)
+                    texts.append(child.content)
+        elif token.type.endswith("_open") or token.nesting == 0:
+            kinds.append(token.type)
+    return kinds, "".join(texts)
+
+
+def line(text, x=0.0, y=0.0, confidence=0.9):
+    """Return a line of words ten pixels a character, and twenty high."""
+    words, at = [], 0
+    for part in text.split():
+        start = text.index(part, at)
+        at = start + len(part)
+        box = Box(x + 10 * start, y, x + 10 * at, y + 20)
+        words.append(Word(part, box, confidence, start, at))
+    boxes = np.zeros((len(text), 4), np.float32)
+    sure = np.full(len(text), confidence, np.float32)
+    return Line(text, Box(x, y, x + 10 * len(text), y + 20), confidence, words, boxes, sure)
+
+
+def block(texts, kind=BlockKind.PARAGRAPH, y=0.0, level=None):
+    """Return a block of lines under each other."""
+    lines = [line(text, y=y + 30 * number) for number, text in enumerate(texts)]
+    joined = "\n".join(texts) if kind is BlockKind.TABLE else join_hyphens(texts)
+    return Block(kind, Box.around([item.box for item in lines]), lines, level, joined)
+
+
+def page(blocks, number=1):
+    """Return a page that holds the blocks."""
+    return Page(number, 1000, 1400, (300.0, 300.0), blocks=list(blocks))
+
+
+class EscapeTest(unittest.TestCase):
+    @given(st.one_of(line_text, markup))
+    @example("1. not an item")
+    @example("- nor this")
+    @example("# nor a heading")
+    @example("<b>&amp;</b>")
+    @example("a_b_c *d* `e` [f](g) ![h](i)")
+    @example("=== under a line")
+    @example("| a | b |")
+    @example("http://a.example/b_c_d")
+    @settings(max_examples=400, deadline=None)
+    def test_text_comes_back(self, text):
+        """A Markdown parser sees plain text and nothing else, whatever stands on the page."""
+        text = " ".join(text.split())
+        if not text:
+            return
+        kinds, seen = shown(escape(text))
+        self.assertEqual(seen, text)
+        self.assertLessEqual(set(kinds), {"paragraph_open", "text", "text_special"})
+
+    @given(st.one_of(line_text, markup.map(lambda text: f"a {text.strip()} b #")))
+    @example("# 1 #")
+    @settings(max_examples=100, deadline=None)
+    def test_headings_are_headings(self, text):
+        """A heading block is one heading with its text."""
+        heading = block([text], BlockKind.HEADING, level=2)
+        kinds, seen = shown(page_to_markdown(page([heading])))
+        self.assertEqual(seen, heading.text)
+        self.assertEqual(kinds[0], "heading_open")
+
+    @given(st.lists(line_text, min_size=1, max_size=5))
+    @settings(max_examples=100, deadline=None)
+    def test_rows_stay_rows(self, rows):
+        """The rows of a table block are lines of one paragraph."""
+        kinds, seen = shown(page_to_markdown(page([block(rows, BlockKind.TABLE)])))
+        self.assertEqual(seen.split("\n"), rows)
+        self.assertEqual(kinds.count("paragraph_open"), 1)
+
+    @given(st.lists(st.lists(line_text, min_size=1, max_size=3), min_size=1, max_size=4))
+    @settings(max_examples=60, deadline=None)
+    def test_blocks_stay_apart(self, texts):
+        """Each paragraph of the page is a paragraph of the Markdown."""
+        found = page(block(text, y=200 * n) for n, text in enumerate(texts))
+        kinds, _ = shown(page_to_markdown(found))
+        self.assertEqual(kinds.count("paragraph_open"), len(texts))
+
+    @given(st.lists(line_text, min_size=1, max_size=4))
+    @settings(max_examples=60, deadline=None)
+    def test_spans_are_pages(self, texts):
+        """A page's span holds just its own Markdown."""
+        pages = [page([block([text])], n) for n, text in enumerate(texts, start=1)]
+        document = Document("id", "book.pdf", pages)
+        whole, spans = document_to_markdown(document)
+        for found, (start, end) in zip(pages, spans, strict=True):
+            self.assertEqual(whole[start:end], page_to_markdown(found))
+        self.assertTrue(whole.endswith("\n"))
+
+
+class RecordTest(unittest.TestCase):
+    @given(st.lists(st.lists(line_text, min_size=1, max_size=3), max_size=4))
+    @settings(max_examples=60, deadline=None)
+    def test_pages_come_back(self, texts):
+        """A page goes into its record and back, and the record keeps to its schema."""
+        first = page(block(text, y=200 * n) for n, text in enumerate(texts))
+        first.findings.append(Finding(FindingCode.LOW_CONFIDENCE, "low", 1))
+        record = json.loads(dump(page_record(first, "id", characters=True)))
+        jsonschema.validate(record, schema("page"))
+        again = page_from_record(record)
+        self.assertEqual([w.text for w in again.words], [w.text for w in first.words])
+        self.assertEqual([w.box for w in again.words], [w.box for w in first.words])
+        self.assertEqual([b.text for b in again.blocks], [b.text for b in first.blocks])
+        self.assertEqual(again.findings, first.findings)
+
+    @given(st.lists(line_text, max_size=3))
+    @settings(max_examples=60, deadline=None)
+    def test_documents_keep_to_their_schema(self, texts):
+        """Documents of any text give one valid line of JSON."""
+        pages = [page([block([text])], n) for n, text in enumerate(texts, start=1)]
+        written = dump(document_record(Document("id", "book.pdf", pages), MADE_BY))
+        self.assertNotIn("\n", written)
+        record = json.loads(written)
+        jsonschema.validate(record, schema("document"))
+        self.assertEqual([p["words"] for p in record["pages"]], [len(t.split()) for t in texts])
+
+    def test_what_is_no_number_is_not_written(self):
+        """JSON has no word for what is not a number."""
+        with self.assertRaises(ValueError):
+            dump({"confidence": float("nan")})
+
+
+class MeasureTest(unittest.TestCase):
+    @given(line_text, line_text)
+    @settings(max_examples=200, deadline=None)
+    def test_errors_are_a_distance(self, one, other):
+        """Equal texts have none, and both directions agree."""
+        self.assertEqual(errors(one, one), 0)
+        self.assertEqual(errors(one, other), errors(other, one))
+        self.assertLessEqual(errors(one, other), max(len(one), len(other)))
+        self.assertGreaterEqual(errors(one, other), abs(len(one) - len(other)))
+
+    @given(line_text, line_text, line_text)
+    @settings(max_examples=100, deadline=None)
+    def test_part_in_a_text_has_no_errors(self, before, part, after):
+        """A part that stands in the text as it is costs nothing at its best place."""
+        self.assertEqual(errors_at_best_place(part, f"{before} {part} {after}"), 0)
+
+    @given(line_text)
+    @settings(max_examples=100, deadline=None)
+    def test_plain_form_is_settled(self, text):
+        """The form in which texts are compared does not change a second time."""
+        self.assertEqual(plain(plain(text)), plain(text))
+
+    @given(st.lists(line_text, min_size=1, max_size=5))
+    @settings(max_examples=80, deadline=None)
+    def test_a_page_is_its_own_truth(self, texts):
+        """Measured against itself a page is right in every way."""
+        found = page([block([text], y=60 * n) for n, text in enumerate(texts)])
+        score = total([score_page(found, found)])
+        self.assertEqual((score.cer, score.wer), (0.0, 0.0))
+        self.assertEqual((score.box_f1, score.word_f1), (1.0, 1.0))
+        if score.order is not None:
+            self.assertEqual(score.order, 1.0)
+
+    def test_moved_boxes_are_other_places(self):
+        """A box that covers the other less than by half is not in its place."""
+        words = line("tide book").words
+        near = [Word(w.text, Box(w.box.x0 + 5, *w.box[1:]), 0.9, w.start, w.end) for w in words]
+        far = [
+            Word(w.text, Box(w.box.x0 + 500, w.box.y0, w.box.x1 + 500, w.box.y1), 0.9, 0, 1)
+            for w in words
+        ]
+        self.assertEqual(sorted(match_words(near, words)), [(0, 0), (1, 1)])
+        self.assertEqual(match_words(far, words), [])
+        self.assertEqual(match_words([], words), [])
+
+    def test_reversed_order_is_told(self):
+        """Blocks read backwards have their words, and no order."""
+        texts = ["the keeper went", "a boat came in", "fog over water", "one lamp lit", "no wind"]
+        blocks = [block([text], y=60 * n) for n, text in enumerate(texts)]
+        score = total([score_page(page(blocks[::-1]), page(blocks))])
+        self.assertEqual(score.word_f1, 1.0)
+        self.assertLess(score.tau, 0)
+        self.assertEqual(score.cer_any_order, 0.0)
+        self.assertGreater(score.cer, 0.3)
+
+    def test_tables_are_left_out(self):
+        """What lies where the truth has a table counts neither for nor against."""
+        text, table = block(["the tide went out"]), block(["1.20 4.71"], BlockKind.TABLE, y=300)
+        whole = total([score_page(page([text, table]), page([text, table]))])
+        without = total([score_page(page([text]), page([text, table]))])
+        for name in ("cer", "wer", "box_f1", "order"):
+            self.assertEqual(getattr(whole, name), getattr(without, name), name)
+
+    def test_pages_weigh_by_what_is_on_them(self):
+        """A short bad page does not outweigh a long good one."""
+        long_page, short_page = page([block(["a" * 90])]), page([block(["b" * 10])])
+        parts = [score_page(long_page, long_page), score_page(None, short_page)]
+        self.assertAlmostEqual(total(parts).cer, 0.1)
+        self.assertEqual(total(parts).pages, 2)
+        self.assertIsNone(total([]).cer)
