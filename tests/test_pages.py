@@ -8,7 +8,7 @@ from PIL import ImageDraw, ImageFont
 
 import amberquarry as aq
 from amberquarry import BlockKind, Box
-from amberquarry.layout.blocks import Lines, Region, keep_widest, parts_columns
+from amberquarry.layout.blocks import Lines, Region, keep_clearest, parts_columns
 from amberquarry.layout.lines import TextLine, _long_runs
 from amberquarry.layout.order import reading_order
 from tests.support.measures import error_rate, in_order
@@ -125,6 +125,25 @@ class RowTest(unittest.TestCase):
         numbers = [int(line.split()[-1]) for line in lines if "the" in line.split()]
         self.assertEqual(len(numbers), 40)
         self.assertEqual(numbers, [*range(1, 21)] * 2)
+
+    def test_list_in_two_columns(self):
+        """A list set in two columns whose lines stand level is read down, then on."""
+        image = blank(1500, 1000)
+        words = (PROSE + SECOND + THIRD).replace(".", "").split()
+        items = [" ".join(words[2 * n : 2 * n + 2]) + " at the quay" for n in range(28)]
+        for x, part in ((90, items[:14]), (800, items[14:])):
+            write_lines(image, part, x=x, y=100, size=34)
+        self.assertLess(error_rate(aq.read_page(image), items), 0.03)
+
+    def test_columns_of_figures(self):
+        """Columns of amounts are read across, row by row, however many there are."""
+        image = blank(1400, 1300)
+        rows = [[f"{n}.{column}{n % 10}" for column in range(4)] for n in range(1, 19)]
+        for number, row in enumerate(rows):
+            for column, cell in enumerate(row):
+                write_lines(image, [cell], x=120 + 300 * column, y=80 + 62 * number, size=34)
+        text = flat(aq.read_page(image))
+        self.assertLess(error_rate(text, [cell for row in rows for cell in row]), 0.05)
 
     def test_contents_with_leaders(self):
         """A row of dots leads each heading to its number, in one line."""
@@ -276,9 +295,9 @@ class GutterTest(unittest.TestCase):
         lines += [self.line(600, 1000, row + 0.5, 20) for row in range(20)]
         lines += [self.line(0, 470, row, 20) for row in range(20, 24)]
         true, false = Box(500, 0, 560, 1200), Box(420, 100, 450, 1150)
-        self.assertEqual(keep_widest([false, true], Lines(lines)), [true])
+        self.assertEqual(keep_clearest([false, true], Lines(lines)), [true])
         column = [self.line(460, 500, row + 0.2, 9) for row in range(20)]
-        both = keep_widest([Box(420, 100, 450, 900), true], Lines(lines + column))
+        both = keep_clearest([Box(420, 100, 450, 900), true], Lines(lines + column))
         self.assertEqual(len(both), 2)
 
     def test_short_runs_go(self):

@@ -129,7 +129,7 @@ def parts_lists(gutter: Box, lines: Lines) -> bool:
     return least >= _LIST_PIECES and wide < _ALIKE * narrow
 
 
-def keep_widest(columns: list[Box], lines: Lines) -> list[Box]:
+def keep_clearest(columns: list[Box], lines: Lines) -> list[Box]:
     """Return gutters without those that have no column of text between them and a better one.
 
     Where lines end raggedly or in leaders the white between words can line up beside the true
@@ -364,7 +364,7 @@ def make_blocks(
     measured = Lines(lines)
     columns = [g for g in gutters if parts_columns(g, measured)]
     columns = columns or [g for g in gutters if parts_lists(g, measured)]
-    columns = keep_widest(columns, measured)
+    columns = keep_clearest(columns, measured)
     others = [gutter for gutter in gutters if gutter not in columns]
     regions = find_tables(others, measured, columns)
     in_tables = {id(line) for region in regions for line in region.lines}
