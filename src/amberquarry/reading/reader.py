@@ -18,6 +18,7 @@ from amberquarry.reading.scripts import main_script, settle_scripts
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
 # textures give, must be surer by up to the second figure.
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
+_LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -120,20 +121,24 @@ def space_leaders(
 ) -> tuple[str, NDArray[np.float32], NDArray[np.float32]]:
     """Return a line with spaces between dots that stand wide apart, as leaders are printed.
 
-    The net reads a row of dots as one run; their places tell how they are set.
+    The net reads a row of dots now as one run, now parted; their places tell how they are set.
     """
-    for match in reversed(list(re.finditer(r"\.{4,}", text))):
+    for match in reversed(list(_LEADERS.finditer(text))):
+        dots = np.array([n for n in range(*match.span()) if text[n] == "."])
+        middle = (boxes[dots, 0] + boxes[dots, 2]) / 2
+        width = float(np.median(boxes[dots, 2] - boxes[dots, 0]))
+        spaced = float(np.median(np.diff(middle))) >= 2.5 * max(1.0, width)
+        # rows of dots alone, then a gap before each but the first
+        rows, sure = boxes[dots], confidences[dots]
+        if spaced:
+            gaps = rows[1:].copy()
+            gaps[:, [0, 2]] = ((rows[:-1, 2] + rows[1:, 0]) / 2)[:, None]
+            rows = np.insert(rows, np.arange(1, len(dots)), gaps, axis=0)
+            sure = np.insert(sure, np.arange(1, len(dots)), sure[1:])
         first, last = match.span()
-        width = boxes[first:last, 2] - boxes[first:last, 0]
-        step = np.diff((boxes[first:last, 0] + boxes[first:last, 2]) / 2)
-        if float(np.median(step)) < 2.5 * max(1.0, float(np.median(width))):
-            continue
-        after = np.arange(first + 1, last)
-        gaps = boxes[after].copy()
-        gaps[:, [0, 2]] = ((boxes[after - 1, 2] + boxes[after, 0]) / 2)[:, None]
-        boxes = np.insert(boxes, after, gaps, axis=0)
-        confidences = np.insert(confidences, after, confidences[after])
-        text = text[:first] + " ".join(text[first:last]) + text[last:]
+        boxes = np.concatenate([boxes[:first], rows, boxes[last:]])
+        confidences = np.concatenate([confidences[:first], sure, confidences[last:]])
+        text = text[:first] + (" " if spaced else "").join("." * len(dots)) + text[last:]
     return text, boxes, confidences
 
 
