@@ -278,7 +278,7 @@ def date(chance: random.Random) -> str:
 def code(chance: random.Random) -> str:
     """Return a part number, reference, address on the net or a line of a program."""
     letters, digits = string.ascii_uppercase, string.digits
-    draw = chance.randrange(9)
+    draw = chance.choice((0, 1, 2, 3, 4, 5, 6, 6, 6, 7, 8))  # programs hold the most signs
     if draw == 0:
         return "".join(chance.choice(letters + digits) for _ in range(chance.randint(4, 12)))
     if draw == 1:
@@ -317,6 +317,10 @@ def code(chance: random.Random) -> str:
                 f'"{name}": {chance.randrange(99)},',
                 f"${name}",
                 f"/{name}/{name[::-1]}",
+                f"\\{name}{{{name[::-1]}}}",
+                f"\\begin{{{name}}}",
+                f"{name} <- {name[::-1]}({chance.randrange(9)})",
+                f"{{{name}}}{{{chance.randrange(9)}}}",
             ]
         )
     if draw == 7:
@@ -515,6 +519,8 @@ def vary(text: str, chance: random.Random) -> str:
 def sample_text(corpus: Corpus, chance: random.Random, length: int) -> str:
     """Return a line of about `length` characters, of a kind picked by weight."""
     draw = chance.random()
+    if length <= 5 and draw < 0.12:  # what stands alone on its line in listings and lists
+        return chance.choice(["{", "}", "(", ")", "[", "]", "};", "},", "})", "{}", "}}", "•", "—"])
     if draw < 0.58:
         text = running(corpus, chance, length)
     elif draw < 0.74:
