@@ -185,5 +185,7 @@ def trial_confidence(
                 if sign.isalnum()
             )
         )
-        count += max(len(line.pieces) // 2, len(read.text.replace(" ", "")))
+        # dots lead on either way up and tell nothing
+        tall = int((found.height[line.pieces] >= 0.5 * line.x_height).sum())
+        count += max(tall // 2, len(re.sub(r"[ .·]", "", read.text)))
     return total / count if count else 0.0
