@@ -50,9 +50,13 @@ class Lines:
         self.start = np.array([line.baseline_at(line.box.x0) for line in lines])
         self.end = np.array([line.baseline_at(line.box.x1) for line in lines])
 
+    def level_with(self, gutter: Box) -> NDArray[np.bool_]:
+        """Return which lines have their middle at the height of a gutter."""
+        return (self.middle_y > gutter.y0) & (self.middle_y < gutter.y1)
+
     def beside(self, gutter: Box) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Return the indices of the lines next to a gutter on its left and on its right."""
-        within = (self.middle_y > gutter.y0) & (self.middle_y < gutter.y1)
+        within = self.level_with(gutter)
         middle = (gutter.x0 + gutter.x1) / 2
         left = np.flatnonzero(within & (self.x1 <= middle + 2))
         right = np.flatnonzero(within & (self.x0 >= middle - 2))
@@ -138,17 +142,18 @@ def keep_clearest(columns: list[Box], lines: Lines) -> list[Box]:
 
     def crossings(gutter: Box) -> int:
         middle = (gutter.x0 + gutter.x1) / 2
-        within = (lines.middle_y > gutter.y0) & (lines.middle_y < gutter.y1)
-        return int((within & (lines.x0 < middle - 2) & (lines.x1 > middle + 2)).sum())
+        return int(
+            (lines.level_with(gutter) & (lines.x0 < middle - 2) & (lines.x1 > middle + 2)).sum()
+        )
 
     kept: list[Box] = []
     for gutter in sorted(columns, key=lambda g: (crossings(g), -g.width * g.height)):
-        y_inside = (lines.middle_y > gutter.y0) & (lines.middle_y < gutter.y1)
+        level = lines.level_with(gutter)
         for better in kept:
             if _overlap_y(gutter, better) < 0.9 * gutter.height:
                 continue
             first, second = sorted((gutter, better), key=lambda g: g.x0)
-            between = y_inside & (lines.x0 >= first.x0 - 2) & (lines.x1 <= second.x1 + 2)
+            between = level & (lines.x0 >= first.x0 - 2) & (lines.x1 <= second.x1 + 2)
             if between.sum() < 2 or np.median(lines.pieces[between]) < _FEW_PIECES:
                 break
         else:
@@ -190,7 +195,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             if id(line) not in taken
             and zone.y0 <= (line.box.y0 + line.box.y1) / 2 <= zone.y1
             and _overlap_x(line.box, zone) > 0.3 * line.box.width
-            and not any(_gutter_between(line.box, zone, [c]) for c in columns)
+            and not _gutter_between(line.box, zone, columns)
         ]
         if len(members) < 6:
             continue
