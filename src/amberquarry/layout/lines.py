@@ -134,9 +134,17 @@ def _ruled_gutters(found: Components, drawn: NDArray[np.uint8], letter: float) -
         both = np.flatnonzero(drawn[y0:y1, :x].any(1) & drawn[y0:y1, x + w :].any(1))
         if len(both) * _COARSE >= 0.5 * long:
             beyond = round(_BEYOND * letter / _COARSE)
-            top, bottom = max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)
+            top, bottom = _reach(both, y0, y1, beyond)
             gutters.append(Box(x * _COARSE, top * _COARSE, (x + w) * _COARSE, bottom * _COARSE))
     return gutters
+
+
+def _reach(both: NDArray[np.int64], y0: int, y1: int, beyond: int) -> tuple[int, int]:
+    """Return the rows of a gutter of rows y0 to y1 with text on both sides in the rows `both`.
+
+    Lines begin and end in the white a little beyond the last that face each other.
+    """
+    return max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)
 
 
 def _long_runs(mask: NDArray[np.bool_], least: int) -> NDArray[np.bool_]:
@@ -191,8 +199,7 @@ def _strips(
             facing = np.asarray(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
             both = np.flatnonzero(_long_runs(facing, feet))
             if len(both) >= rows:
-                # lines begin and end in the white a little beyond the last that face each other
-                y0, y1 = max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)
+                y0, y1 = _reach(both, y0, y1, beyond)
                 strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
         column += 1
     return strips
