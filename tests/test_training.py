@@ -6,7 +6,7 @@ from pathlib import Path
 import matplotlib
 import numpy as np
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF
+from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
 from amberquarry.reading.ground import LINE_HEIGHT
 from amberquarry.training import degrade
 from amberquarry.training.corpus import (
@@ -19,13 +19,15 @@ from amberquarry.training.corpus import (
 from amberquarry.training.faces import (
     Face,
     GlyphDrawer,
-    characters_of,
     index_faces,
+    is_bold,
     load_faces,
     plain_name,
+    read_font,
     save_faces,
 )
-from amberquarry.training.lines import LineSource, draw_line
+from amberquarry.training.foreign import ForeignDrawer, index_foreign, label_of, random_word
+from amberquarry.training.lines import LineSource, Run, draw_line, settings_of_letters
 from amberquarry.training.texts import Corpus, amount, code, date, number, sample_text, vary
 
 FONTS = Path(matplotlib.get_data_path()) / "fonts"
@@ -42,8 +44,25 @@ CORPUS = Corpus(
 
 def face() -> Face:
     """A face from a font that comes with Matplotlib."""
-    known, height, family = characters_of(FACE)
-    return Face(plain_name(family), "core", "train", ("ttf/DejaVuSerif.ttf",), (known,), height)
+    return face_of("DejaVuSerif.ttf", bold=False)
+
+
+def face_of(name: str, bold: bool) -> Face:
+    font = read_font(FONTS / "ttf" / name)
+    return Face(
+        plain_name(font.family),
+        "core",
+        "train",
+        (f"ttf/{name}",),
+        (font.characters,),
+        font.x_height,
+        bold,
+        False,
+    )
+
+
+def runs(drawer: GlyphDrawer, text: str) -> list[Run]:
+    return [Run(text, drawer, False, False)]
 
 
 class CorpusTest(unittest.TestCase):
@@ -115,10 +134,25 @@ class TextTest(unittest.TestCase):
 class FaceTest(unittest.TestCase):
     def test_font_is_measured(self):
         """Characters that draw ink, the x-height and the family are found."""
-        known, height, family = characters_of(FACE)
-        self.assertTrue(set("aZé9ЖΩ—€") <= set(known))
-        self.assertTrue(0.48 < height < 0.56, height)
-        self.assertEqual(plain_name(family), "dejavuserif")
+        font = read_font(FACE)
+        self.assertTrue(set("aZé9ЖΩ—€") <= set(font.characters))
+        self.assertTrue(0.48 < font.x_height < 0.56, font.x_height)
+        self.assertEqual(plain_name(font.family), "dejavuserif")
+
+    def test_weight_and_slant(self):
+        """Weight comes from the name and must be borne out by the strokes."""
+        for name, bold, slanted in (
+            ("DejaVuSerif.ttf", False, False),
+            ("DejaVuSerif-Bold.ttf", True, False),
+            ("DejaVuSans-Oblique.ttf", False, True),
+            ("DejaVuSans-BoldOblique.ttf", True, True),
+        ):
+            with self.subTest(name):
+                font = read_font(FONTS / "ttf" / name)
+                self.assertEqual(is_bold(font.weight, font.stroke), bold)
+                self.assertEqual(font.slanted, slanted)
+        self.assertIsNone(is_bold(400, 0.3))
+        self.assertIsNone(is_bold(700, 0.1))
 
     def test_index_round_trip_and_splits(self):
         """A family that is kept apart stays apart, in whatever package it comes."""
@@ -153,7 +187,7 @@ class LineTest(unittest.TestCase):
         """Each letter's column has ink, and columns rise."""
         drawer = GlyphDrawer(face(), FONTS, 24)
         for seed in range(8):
-            drawn = draw_line(drawer, "tide MOWH box", random.Random(seed))
+            drawn = draw_line(drawer, runs(drawer, "tide MOWH box"), random.Random(seed))
             self.assertEqual(len(drawn.centres), len(drawn.text))
             self.assertEqual(drawn.centres, sorted(drawn.centres))
             for letter, centre in zip(drawn.text, drawn.centres, strict=True):
@@ -167,7 +201,7 @@ class LineTest(unittest.TestCase):
             (data / "fonts").symlink_to(FONTS)
 
             def take(strength):
-                source = LineSource(data, CORPUS, [face()], seed=3)
+                source = LineSource(data, CORPUS, [face()], {}, seed=3)
                 return [s for _ in range(8) for s in source.lines(strength)]
 
             for strength in (0.0, 1.0):
@@ -185,12 +219,57 @@ class LineTest(unittest.TestCase):
 
     def test_nothing_to_draw(self):
         """A line of blanks draws nothing."""
-        self.assertIsNone(draw_line(GlyphDrawer(face(), FONTS, 20), "  ", random.Random(1)))
+        drawer = GlyphDrawer(face(), FONTS, 20)
+        self.assertIsNone(draw_line(drawer, runs(drawer, "  "), random.Random(1)))
+
+    def test_styles_of_letters(self):
+        """Each letter carries the weight of its run; raised figures are told as raised."""
+        plain = GlyphDrawer(face(), FONTS, 20)
+        heavy = GlyphDrawer(face_of("DejaVuSerif-Bold.ttf", bold=True), FONTS, 20)
+        line = [Run("tide ", plain, False, False), Run("m³", heavy, True, False)]
+        for seed in range(6):
+            drawn = draw_line(plain, line, random.Random(seed))
+            styles = dict(zip(drawn.text, drawn.styles, strict=True))
+            self.assertEqual(drawn.text, "tide m³")
+            self.assertEqual((styles["t"][0], styles["m"][0]), (0, 1))
+            self.assertEqual((styles["t"][2], styles["³"][2]), (0, 1))
+
+    def test_raised_letters_keep_their_label(self):
+        """Some words end in raised or lowered letters, some are set in small capitals."""
+        drawer = GlyphDrawer(face(), FONTS, 20)
+        found = set()
+        for seed in range(300):
+            found.update(settings_of_letters("The Tide 23rd", drawer, random.Random(seed)))
+        self.assertEqual(found, {"plain", "raised", "lowered", "small capital"})
+
+    def test_other_scripts_are_labelled_as_unknown(self):
+        """Each letter of another script has the sign for the unknown as its label."""
+        with tempfile.TemporaryDirectory() as name:
+            data = Path(name)
+            (data / "fonts" / "one").mkdir(parents=True)
+            (data / "fonts" / "one" / "a.ttf").write_bytes(
+                (FONTS / "ttf/DejaVuSans.ttf").read_bytes()
+            )
+            rows = [{"package": "one", "registry": "debian", "class": "core", "split": "train"}]
+            faces = index_foreign(data / "fonts", rows)
+            self.assertIn("hebrew", {f.script for f in faces})
+            hebrew = next(f for f in faces if f.script == "hebrew")
+            word = random_word(hebrew, random.Random(3))
+            self.assertEqual(set(label_of(word)), {UNKNOWN})
+            foreign = Run(word, ForeignDrawer(hebrew, data / "fonts", 32))
+            plain = GlyphDrawer(face(), FONTS, 20)
+            drawn = draw_line(plain, [Run("No. ", plain), foreign], random.Random(1))
+            self.assertEqual(drawn.text, "No. " + label_of(word))
+            self.assertEqual(drawn.centres, sorted(drawn.centres))
 
 
 class WearTest(unittest.TestCase):
     def setUp(self):
-        self.ink = draw_line(GlyphDrawer(face(), FONTS, 16), "tide", random.Random(2)).ink
+        self.ink = self.draw().ink
+
+    def draw(self):
+        drawer = GlyphDrawer(face(), FONTS, 16)
+        return draw_line(drawer, runs(drawer, "tide"), random.Random(2))
 
     def test_wear_keeps_shape_and_range(self):
         """Whatever is done, pictures keep their size, and ink and grey levels their range."""
@@ -204,6 +283,13 @@ class WearTest(unittest.TestCase):
                 grey = degrade.halftone(degrade.lay_on_paper(ink, chance, strength), chance)
                 picture = degrade.scan(grey, chance, 16, strength)
                 self.assertEqual((picture.dtype, picture.shape), (np.uint8, self.ink.shape))
+
+    def test_dot_matrix(self):
+        """Dots on a grid keep the letters' place and most of their ink."""
+        for seed in range(6):
+            dots = degrade.dot_matrix(self.ink, np.random.default_rng(seed), 16)
+            self.assertEqual(dots.shape, self.ink.shape)
+            self.assertGreater(np.corrcoef(dots.ravel(), self.ink.ravel())[0, 1], 0.5)
 
     def test_letters_stay_darker_than_paper(self):
         """Even worn at full strength, ink can be told from paper in most lines."""

@@ -26,6 +26,8 @@ _SUPERSCRIPT = "⁰⁴⁵⁶⁷⁸⁹⁺⁻ⁿ₀₁₂₃₄₅₆₇₈₉⅓�
 _ARROWS = "←↑→↓↔⇐⇒⇔"
 _MATHEMATICAL = "∀∂∃∅∇∈∉∏∑√∝∞∧∨∩∪∫≈≠≡≤≥≪≫⊂⊆⊕⊗⊥ℓℝ⟨⟩‖"
 _SHAPES = "■□▪▲△►▼◆◇○●★☆☐☑☒♀♂✓✗"
+# Stands for any letter or sign of a script that the reader does not know.
+UNKNOWN = "\ufffd"
 
 ALPHABET = (
     _ASCII
@@ -39,6 +41,7 @@ ALPHABET = (
     + _ARROWS
     + _MATHEMATICAL
     + _SHAPES
+    + UNKNOWN
 )
 CLASS_OF = {character: index for index, character in enumerate(ALPHABET, start=1)}
 

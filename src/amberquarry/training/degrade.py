@@ -43,6 +43,25 @@ def wear_strokes(
     return np.clip((soft - threshold) * chance.uniform(2.0, 6.0) + 0.5, 0, 1).astype(np.float32)
 
 
+def dot_matrix(
+    ink: NDArray[np.float32], chance: np.random.Generator, x_height: float
+) -> NDArray[np.float32]:
+    """Return ink as a printer with needles sets it: dots on a grid, through a worn ribbon."""
+    height, width = ink.shape
+    cell = x_height / float(chance.choice([6, 7, 8, 10]))
+    grid = cv2.resize(
+        ink,
+        (max(1, round(width / cell)), max(1, round(height / cell))),
+        interpolation=cv2.INTER_AREA,
+    )
+    struck = (grid > chance.uniform(0.3, 0.5)) * chance.uniform(0.55, 1.0, grid.shape)
+    size = 8
+    rows, columns = np.mgrid[:size, :size] - (size - 1) / 2
+    needle = np.clip((chance.uniform(0.42, 0.72) * size - np.hypot(rows, columns)) + 0.5, 0, 1)
+    dots = np.kron(struck, needle).astype(np.float32)
+    return cv2.resize(dots, (width, height), interpolation=cv2.INTER_AREA)
+
+
 def speckle(
     ink: NDArray[np.float32], chance: np.random.Generator, x_height: float
 ) -> NDArray[np.float32]:
@@ -107,7 +126,7 @@ def scan(
     """Return the picture after lens, sensor, codec and perhaps a threshold to 1 bit."""
     if chance.random() < 0.25 + 0.6 * strength:
         # letters of few pixels can bear little blur before they are lost to people too
-        most = max(0.35, min(1.6, (0.09 + 0.05 * strength) * x_height))
+        most = max(0.35, min(1.6, (0.09 + 0.07 * strength) * x_height))
         grey = cv2.GaussianBlur(grey, (0, 0), chance.uniform(0.25, most))
     if chance.random() < 0.04 * strength:
         length = int(chance.integers(2, max(3, round(0.25 * x_height)) + 1))
@@ -118,10 +137,10 @@ def scan(
         grey = grey + _patch(chance, grey.shape) * sigma
     picture = np.clip(grey, 0, 255).astype(np.uint8)
     if chance.random() < 0.4 * strength:
-        quality = int(chance.integers(25 if x_height > 11 else 45, 92))
+        quality = int(chance.integers(25 if x_height > 11 else 35, 92))
         coded = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
         picture = np.asarray(cv2.imdecode(coded, cv2.IMREAD_GRAYSCALE), np.uint8)
-    if x_height > 7 and chance.random() < 0.28 * strength:
+    if x_height > 6.5 and chance.random() < 0.28 * strength:
         low, high = np.percentile(picture[::2, ::2], (1.5, 80))
         level = low + (high - low) * chance.uniform(0.35, 0.75)
         picture = np.where(picture > level, 255, 0).astype(np.uint8)

@@ -22,10 +22,9 @@ from onnxruntime.quantization import (
     quantize_static,
 )
 
-from amberquarry.training.faces import load_faces
 from amberquarry.training.lines import LineSource
 from amberquarry.training.net import LineNet, export_onnx
-from amberquarry.training.texts import Corpus
+from amberquarry.training.train import line_source
 
 _CALIBRATION_LINES = 200
 
@@ -34,10 +33,7 @@ class _Lines(CalibrationDataReader):
     """Training lines of middling wear, from which the ranges of the activations are taken."""
 
     def __init__(self, data: Path) -> None:
-        corpus = Corpus.load(data / "corpus")
-        self._lines = self._pictures(
-            LineSource(data, corpus, load_faces(data / "faces.json", "train"), 77)
-        )
+        self._lines = self._pictures(line_source(data, "train", seed=77))
 
     @staticmethod
     def _pictures(source: LineSource) -> Iterator[NDArray[np.float32]]:
@@ -70,7 +66,7 @@ def quantise(whole: Path, model: Path, data: Path) -> None:
             _Lines(data),
             quant_format=QuantFormat.QDQ,
             op_types_to_quantize=["Conv"],
-            nodes_to_exclude=[convolutions[0], convolutions[-1]],
+            nodes_to_exclude=[convolutions[0], *convolutions[-2:]],
             per_channel=True,
             activation_type=QuantType.QUInt8,
             weight_type=QuantType.QInt8,
@@ -93,12 +89,8 @@ def quantise(whole: Path, model: Path, data: Path) -> None:
 def main(state: Path, model: Path, data: Path | None, weights: Path | None) -> None:
     """Export the averaged weights of STATE to MODEL."""
     loaded = torch.load(state, map_location="cpu", weights_only=True)
-    average = {
-        name: value.float() if value.is_floating_point() else value
-        for name, value in loaded.get("average", loaded).items()
-    }
     net = LineNet()
-    net.load_state_dict(average)
+    net.take(loaded.get("average", loaded))
     export_onnx(net.eval(), model)
     if data:
         quantise(model, model, data)
@@ -106,7 +98,7 @@ def main(state: Path, model: Path, data: Path | None, weights: Path | None) -> N
         torch.save(
             {
                 name: value.half() if value.is_floating_point() else value
-                for name, value in average.items()
+                for name, value in net.state_dict().items()
             },
             weights,
         )

@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -26,8 +26,8 @@ from amberquarry.training.fetch import read_table
 _PROBE_SIZE = 64
 _LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
 # Print sets most raised and lowered figures as small figures, not as glyphs of their own.
-_RAISED = dict(zip("⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", "0123456789+–n", strict=True))
-_LOWERED = dict(zip("₀₁₂₃₄₅₆₇₈₉", "0123456789", strict=True))
+RAISED = dict(zip("⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", "0123456789+–n", strict=True))
+LOWERED = dict(zip("₀₁₂₃₄₅₆₇₈₉", "0123456789", strict=True))
 # Subsets of web fonts that hold characters of ours.
 _SUBSET = re.compile(
     r"^(?P<family>.+?)-(?P<subset>latin-ext|latin|cyrillic-ext|cyrillic|greek-ext|greek|math|symbols2?)"
@@ -45,6 +45,20 @@ class Face:
     files: tuple[str, ...]
     characters: tuple[str, ...]  # for each file
     x_height: float  # of the size
+    bold: bool | None  # None where name and strokes disagree
+    slanted: bool
+
+
+@dataclass(frozen=True, slots=True)
+class FontFile:
+    """What one font file holds."""
+
+    family: str
+    characters: str  # those that draw ink
+    x_height: float  # of the size; 0 without lower case, -1 where it is small capitals
+    weight: int  # 100 to 900
+    slanted: bool
+    stroke: float  # thickness of the letters' strokes in x-heights, 0 where unknown
 
 
 def glyph_outline_box(font: ImageFont.FreeTypeFont, text: str) -> tuple[int, int, int, int]:
@@ -53,11 +67,11 @@ def glyph_outline_box(font: ImageFont.FreeTypeFont, text: str) -> tuple[int, int
     return int(left), int(top), int(right), int(bottom)
 
 
-def characters_of(path: Path) -> tuple[str, float, str]:
-    """Return the characters of a font file that draw ink, its x-height, and its family name.
+def read_font(path: Path) -> FontFile:
+    """Return what a font file holds.
 
-    The x-height is a fraction of the size, 0 where the file has no lower-case x, and -1 where
-    lower case is drawn as small capitals (such faces would be labelled wrongly).
+    Faces that draw lower case as small capitals have the x-height -1: they would be labelled
+    wrongly.
     """
     font = ImageFont.truetype(str(path), _PROBE_SIZE, layout_engine=ImageFont.Layout.BASIC)
     from fontTools.ttLib import TTFont
@@ -66,6 +80,13 @@ def characters_of(path: Path) -> tuple[str, float, str]:
         cmap = table.getBestCmap() or {}
         names = table["name"]
         family = names.getDebugName(16) or names.getDebugName(1) or path.stem
+        subfamily = (names.getDebugName(17) or names.getDebugName(2) or "").lower()
+        weight = int(table["OS/2"].usWeightClass) if "OS/2" in table else 400
+        slanted = bool(
+            ("OS/2" in table and table["OS/2"].fsSelection & 0x201)
+            or ("post" in table and table["post"].italicAngle)
+            or re.search("italic|oblique|slanted", subfamily)
+        )
     known = []
     for character in ALPHABET:
         if ord(character) not in cmap:
@@ -88,7 +109,34 @@ def characters_of(path: Path) -> tuple[str, float, str]:
     elif {"х", "о"} & held:
         _, top, _, bottom = glyph_outline_box(font, "х" if "х" in held else "о")
         height = (bottom - top) / _PROBE_SIZE
-    return "".join(known), height, family
+    stroke = 0.0
+    if height > 0:
+        letters = [c for c in "nlouпо" if c in held]
+        stroke = stroke_thickness(font, letters) / (height * _PROBE_SIZE)
+    return FontFile(family, "".join(known), height, weight, slanted, stroke)
+
+
+def stroke_thickness(font: ImageFont.FreeTypeFont, letters: list[str]) -> float:
+    """Return the thickness of strokes in pixels: twice the area for each pixel of outline."""
+    found = []
+    for letter in letters:
+        mask = font.getmask(letter, mode="L")
+        array = np.asarray(mask, dtype=np.uint8).reshape(mask.size[1], mask.size[0])
+        ink = np.pad((array > 127).astype(np.uint8), 2)
+        outlines, _ = cv2.findContours(ink, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
+        around = sum(cv2.arcLength(outline, True) for outline in outlines)
+        if around:
+            found.append(2 * float(ink.sum()) / around)
+    return float(np.median(found)) if found else 0.0
+
+
+def is_bold(weight: int, stroke: float) -> bool | None:
+    """Return whether a face is bold by name and by its strokes, None where the two disagree."""
+    if weight >= 600 and stroke > 0.185:
+        return True
+    if weight < 600 and 0 < stroke < 0.185:
+        return False
+    return None
 
 
 def plain_name(family: str) -> str:
@@ -102,8 +150,8 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
     found: list[Face] = []
     for row in sorted(rows, key=lambda row: row["split"] == "train"):  # kept-apart ones first
         folder = fonts / row["package"]
-        pieces: OrderedDict[str, list[tuple[str, str, float]]] = OrderedDict()
-        families: dict[str, str] = {}
+        pieces: OrderedDict[str, list[tuple[str, FontFile]]] = OrderedDict()
+        weights: dict[str, int] = {}  # web fonts say in the name what their tables may not
         for path in sorted(folder.glob("*")):
             parts = _SUBSET.match(path.stem)
             if row["registry"] == "npm" and (parts is None or path.suffix != ".woff2"):
@@ -112,25 +160,27 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
             if parts and parts["weight"] not in ("300", "400", "500", "700", "900"):
                 continue
             try:
-                known, height, family = characters_of(path)
+                font = read_font(path)
             except Exception as error:  # fonts come from many hands; one bad file is left out
                 click.echo(f"left out {path.name}: {error}", err=True)
                 continue
-            if height < 0 or (len(known) < 40 and not parts) or len(known) < 2:
+            known = len(font.characters)
+            if font.x_height < 0 or (known < 40 and not parts) or known < 2:
                 continue
-            pieces.setdefault(key, []).append((f"{row['package']}/{path.name}", known, height))
-            families[key] = family
+            pieces.setdefault(key, []).append((f"{row['package']}/{path.name}", font))
+            weights[key] = int(parts["weight"]) if parts else font.weight
         for key, files in pieces.items():
-            heights = [height for _, _, height in files if height > 0]
-            everything = set("".join(known for _, known, _ in files))
+            heights = [font.x_height for _, font in files if font.x_height > 0]
+            strokes = [font.stroke for _, font in files if font.stroke > 0]
+            everything = set("".join(font.characters for _, font in files))
             if not heights or not (
                 {"a", "e", "n"} <= everything
                 or {"а", "е"} <= everything
                 or {"α", "ε"} <= everything
             ):
                 continue
-            files.sort(key=lambda file: -len(file[1]))
-            family = plain_name(families[key])
+            family = plain_name(files[-1][1].family)
+            files.sort(key=lambda file: -len(file[1].characters))
             split = row["split"]
             if split != "train":
                 apart[family] = split
@@ -141,9 +191,11 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
                     family,
                     row["class"],
                     split,
-                    tuple(f for f, _, _ in files),
-                    tuple(k for _, k, _ in files),
+                    tuple(name for name, _ in files),
+                    tuple(font.characters for _, font in files),
                     heights[0],
+                    is_bold(weights[key], strokes[0] if strokes else 0.0),
+                    key.endswith("italic") or any(font.slanted for _, font in files),
                 )
             )
     return found
@@ -152,18 +204,18 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
 def save_faces(faces: list[Face], path: Path) -> None:
     """Write the index of faces."""
     path.write_text(
-        json.dumps(
-            [[f.family, f.group, f.split, f.files, f.characters, f.x_height] for f in faces],
-            ensure_ascii=False,
-        ),
-        encoding="utf-8",
+        json.dumps([asdict(face) for face in faces], ensure_ascii=False), encoding="utf-8"
     )
 
 
 def load_faces(path: Path, split: str) -> list[Face]:
     """Read the faces of one split."""
     rows = json.loads(path.read_text(encoding="utf-8"))
-    return [Face(a, b, c, tuple(d), tuple(e), f) for a, b, c, d, e, f in rows if c == split]
+    return [
+        Face(**{**row, "files": tuple(row["files"]), "characters": tuple(row["characters"])})
+        for row in rows
+        if row["split"] == split
+    ]
 
 
 class GlyphDrawer:
@@ -191,22 +243,15 @@ class GlyphDrawer:
         """Return whether every character of `text` can be drawn."""
         return all(character in self._file_of for character in text)
 
-    def shifted(
-        self, character: str, size: float, rise: float
-    ) -> tuple[NDArray[np.uint8], int, int, float] | None:
-        """Return a raised or lowered figure made from the plain one, or None where it is neither.
-
-        size: of the plain figure, 0.5 to 0.75 in print; rise: for raised ones, in x-heights.
-        """
-        plain = _RAISED.get(character) or _LOWERED.get(character)
-        if plain is None or not self.holds(plain):
-            return None
-        mask, left, top, advance = self.glyph(plain)
+    def scaled(
+        self, cluster: str, size: float, shift: float
+    ) -> tuple[NDArray[np.uint8], int, int, float]:
+        """Return a glyph made smaller by `size` and moved down by `shift` x-heights."""
+        mask, left, top, advance = self.glyph(cluster)
         if not mask.size:
-            return None
+            return mask, left, top, advance * size
         shape = (max(1, round(mask.shape[1] * size)), max(1, round(mask.shape[0] * size)))
         mask = np.asarray(cv2.resize(mask, shape, interpolation=cv2.INTER_AREA), np.uint8)
-        shift = -rise if character in _RAISED else 0.25
         top = round(top * size + shift * self.x_height_px)
         return mask, round(left * size), top, advance * size
 

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import random
+import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import CLASS_OF
+from amberquarry.reading.characters import CLASS_OF, UNKNOWN
 from amberquarry.reading.ground import (
     BASELINE_ROW,
     LINE_HEIGHT,
@@ -20,8 +21,15 @@ from amberquarry.reading.ground import (
     even_ground,
 )
 from amberquarry.training import degrade
-from amberquarry.training.faces import Face, GlyphDrawer
-from amberquarry.training.texts import Corpus, sample_text
+from amberquarry.training.faces import LOWERED, RAISED, Face, GlyphDrawer
+from amberquarry.training.foreign import (
+    ForeignDrawer,
+    ForeignFace,
+    label_of,
+    pick_face,
+    random_word,
+)
+from amberquarry.training.texts import Corpus, number, sample_text
 
 GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 0.5}
 LINES_PER_FACE = 6  # drawn one after the other, so that fonts and glyphs are opened rarely
@@ -36,7 +44,30 @@ class Sample:
     ink: NDArray[np.float32]  # (LINE_HEIGHT, W), 0 to 1
     classes: NDArray[np.int64]  # CTC classes of the text
     centres: NDArray[np.float32]  # column of each character's centre
+    styles: NDArray[np.int8]  # (characters, len(STYLES)): 1, 0, or -1 where not known
     text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A part of a line in one face."""
+
+    text: str
+    drawer: GlyphDrawer | ForeignDrawer
+    bold: bool | None = None
+    slanted: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class _Glyphs:
+    """Letters that are drawn as one: what they are, their picture, and how they are set."""
+
+    label: str
+    mask: NDArray[np.uint8]
+    left: int
+    top: int
+    advance: float
+    styles: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,10 +75,80 @@ class _Drawn:
     ink: NDArray[np.float32]
     text: str
     centres: list[float]
+    styles: list[tuple[int, ...]]
 
 
-def draw_line(drawer: GlyphDrawer, text: str, chance: random.Random) -> _Drawn | None:
-    """Return a line drawn glyph by glyph, or None where nothing would show."""
+def _mark(known: bool | None) -> int:
+    return -1 if known is None else int(known)
+
+
+def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -> list[str]:
+    """Return for each character how it is set: plain, raised, lowered or a small capital.
+
+    Raised and lowered letters keep their label: that they are raised is a matter of style.
+    """
+    found = ["plain"] * len(text)
+    draw = chance.random()
+    if draw < 0.04:  # marks of notes, endings of numbers, indices
+        words = [m for m in re.finditer(r"\w+", text) if m.end() - m.start() >= 2]
+        for match in chance.sample(words, min(len(words), chance.randint(1, 3))):
+            most = min(3, match.end() - match.start() - 1)
+            manner = "raised" if chance.random() < 0.7 else "lowered"
+            for at in range(match.end() - chance.randint(1, most), match.end()):
+                found[at] = manner
+    elif draw < 0.06:  # next to a capital, else nothing tells small ones from large ones
+        for match in re.finditer(r"[^\W\d_]+", text):
+            if match[0][:1].isupper() and not match[0][1:].isupper():
+                for at in range(match.start() + 1, match.end()):
+                    upper = text[at].upper()
+                    if text[at].islower() and len(upper) == 1 and drawer.holds(upper):
+                        found[at] = "small capital"
+    return found
+
+
+def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random) -> list[_Glyphs]:
+    """Return a run letter by letter, or word by word where the font shapes whole words."""
+    face = (_mark(run.bold), _mark(run.slanted))
+    if isinstance(run.drawer, ForeignDrawer):
+        return [
+            _Glyphs(label_of(word), *run.drawer.word(word), (-1, -1, 0, 0))
+            for word in run.text.split(" ")
+        ]
+    drawer, found = run.drawer, []
+    manners = settings_of_letters(run.text, drawer, chance)
+    plain = all(manner == "plain" for manner in manners)
+    figures = (chance.uniform(0.5, 0.75), chance.uniform(0.6, 1.0))
+    capitals = chance.uniform(0.68, 0.84)
+    at = 0
+    for cluster in drawer.clusters(run.text, ligatures and plain):
+        manner = manners[at]
+        at += len(cluster)
+        made, styles = drawer.glyph(cluster), (*face, 0, 0)
+        if cluster in RAISED:
+            styles = (*face, 1, 0)
+        elif cluster in LOWERED:
+            styles = (*face, 0, 1)
+        if manner == "small capital":
+            made = drawer.scaled(cluster.upper(), capitals, 0.0)
+        elif manner == "raised" and cluster != " ":
+            made, styles = drawer.scaled(cluster, figures[0], -figures[1]), (*face, 1, 0)
+        elif manner == "lowered" and cluster != " ":
+            made, styles = drawer.scaled(cluster, figures[0], 0.25), (*face, 0, 1)
+        elif set_small:
+            # print sets most raised and lowered figures as small figures
+            if drawer.holds(RAISED.get(cluster, "")) and cluster in RAISED:
+                made = drawer.scaled(RAISED[cluster], figures[0], -figures[1])
+            elif drawer.holds(LOWERED.get(cluster, "")) and cluster in LOWERED:
+                made = drawer.scaled(LOWERED[cluster], figures[0], 0.25)
+        found.append(_Glyphs(cluster, *made, styles))
+    return found
+
+
+def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _Drawn | None:
+    """Return a line drawn glyph by glyph, or None where nothing would show.
+
+    drawer: the line's main face, which gives the spaces between runs and the measures.
+    """
     height = drawer.x_height_px
     tracking = 0.0
     if chance.random() < 0.12:
@@ -58,36 +159,42 @@ def draw_line(drawer: GlyphDrawer, text: str, chance: random.Random) -> _Drawn |
     gap = chance.uniform(1.3, 3.5) if chance.random() < 0.1 else 1.0  # of a few spaces
     if drawer.fixed_pitch and chance.random() < 0.8:
         tracking, space, kerned = 0.0, 1.0, False
-    figures = (chance.uniform(0.5, 0.75), chance.uniform(0.6, 1.0))
-    set_small = chance.random() < 0.7
-    clusters = drawer.clusters(text, ligatures=chance.random() < 0.6 and tracking <= 0)
+    set_small, ligatures = chance.random() < 0.7, chance.random() < 0.6 and tracking <= 0
+    between = _Glyphs(" ", *drawer.glyph(" "), (-1, -1, -1, -1))
     at, previous = 0.0, " "
     placed: list[tuple[NDArray[np.uint8], int, int]] = []
     centres: list[float] = []
     kept: list[str] = []
-    for cluster in clusters:
-        small = drawer.shifted(cluster, *figures) if set_small else None
-        mask, left, top, advance = small or drawer.glyph(cluster)
-        if cluster == " ":
-            wide = max(advance, 0.3 * height) * space * chance.uniform(0.93, 1.07)
+    styles: list[tuple[int, ...]] = []
+    glyphs: list[tuple[Run, _Glyphs]] = []
+    for run in runs:
+        for place, glyph in enumerate(_glyphs_of(run, ligatures, set_small, chance)):
+            if isinstance(run.drawer, ForeignDrawer) and place:
+                glyphs.append((runs[0], between))
+            glyphs.append((run, glyph))
+    for run, glyph in glyphs:
+        if glyph.label == " ":
+            wide = max(glyph.advance, 0.3 * height) * space * chance.uniform(0.93, 1.07)
             if gap > 1 and chance.random() < 0.25:
                 wide *= gap
             centres.append(at + wide / 2)
             kept.append(" ")
+            styles.append((-1, -1, -1, -1))
             at += wide
-            previous = cluster
+            previous = " "
             continue
-        if kerned:
-            at += drawer.kerning(previous, cluster)
+        if kerned and isinstance(run.drawer, GlyphDrawer) and run.drawer.holds(previous):
+            at += run.drawer.kerning(previous, glyph.label)
         shift = round(chance.gauss(0, unsteady)) if unsteady else 0
-        placed.append((mask, round(at) + left, top + shift))
-        if mask.size:  # the ink's own middle, not the advance's
-            first, width = round(at) + left, mask.shape[1]
-            for number in range(len(cluster)):
-                centres.append(first + width * (number + 0.5) / len(cluster))
-            kept.extend(cluster)
-        at += advance + tracking
-        previous = cluster
+        placed.append((glyph.mask, round(at) + glyph.left, glyph.top + shift))
+        if glyph.mask.size:  # the ink's own middle, not the advance's
+            first, width = round(at) + glyph.left, glyph.mask.shape[1]
+            for letter in range(len(glyph.label)):
+                centres.append(first + width * (letter + 0.5) / len(glyph.label))
+            kept.extend(glyph.label)
+            styles.extend([glyph.styles] * len(glyph.label))
+        at += glyph.advance + tracking
+        previous = glyph.label if isinstance(run.drawer, GlyphDrawer) else " "
     boxes = [(x, x + m.shape[1]) for m, x, _ in placed if m.size]
     if not boxes:
         return None
@@ -106,7 +213,7 @@ def draw_line(drawer: GlyphDrawer, text: str, chance: random.Random) -> _Drawn |
         target = ink[y0:y1, x - left : x - left + mask.shape[1]]
         np.maximum(target, part, out=target)
     text = "".join(kept)
-    return _Drawn((ink / 255.0).astype(np.float32), text, [c - left for c in centres])
+    return _Drawn((ink / 255.0).astype(np.float32), text, [c - left for c in centres], styles)
 
 
 def add_company(
@@ -167,7 +274,9 @@ def to_normal_form(
     error = chance.gauss(0, 0.05) if chance.random() < 0.7 else chance.uniform(-0.2, 0.2)
     scale = X_HEIGHT / x_height * (1 + error)
     without_x_height = not any(c.islower() for c in text)
-    if without_x_height and chance.random() < 0.4:
+    if text.count(UNKNOWN) > 0.5 * len(text):  # letters without a Latin x-height
+        scale *= chance.uniform(0.6, 1.5)
+    elif without_x_height and chance.random() < 0.4:
         scale *= chance.uniform(0.62, 0.85)  # capitals or figures taken for x-height
     stretch = WIDTH_STRETCH * (chance.triangular(0.8, 1.3, 1.0))
     wide = scale * stretch
@@ -201,10 +310,17 @@ class LineSource:
     """An endless, seeded stream of training lines."""
 
     def __init__(
-        self, data: Path, corpus: Corpus, faces: list[Face], seed: int, longest: int = 64
+        self,
+        data: Path,
+        corpus: Corpus,
+        faces: list[Face],
+        foreign: dict[str, list[ForeignFace]],
+        seed: int,
+        longest: int = 64,
     ) -> None:
         self._fonts = data / "fonts"
         self._corpus = corpus
+        self._foreign = foreign
         self._chance = random.Random(seed)
         self._noise = np.random.default_rng(seed)
         self._longest = longest
@@ -221,10 +337,23 @@ class LineSource:
     def lines(self, strength: float) -> Iterator[Sample]:
         """Yield the lines of one face; `strength` (0 to 1) is how badly they are worn."""
         chance = self._chance
-        face = chance.choice(chance.choices(self._families, self._weights)[0])
-        source = chance.triangular(6, 30, 12)  # x-height in the pixels of the scan
-        render = max(18.0, min(32.0, source * 1.5))
+        family = chance.choices(self._families, self._weights)[0]
+        face = chance.choice(family)
+        screen = chance.random() < 0.05
+        if screen:  # drawn at its final size, as programs draw text
+            source = render = chance.uniform(5.0, 10.0)
+        else:
+            source = chance.triangular(5.5, 30, 11)  # x-height in the pixels of the scan
+            render = max(18.0, min(32.0, source * 1.5))
         drawer = GlyphDrawer(face, self._fonts, render)
+        companion = chance.choice(family)
+        if chance.random() < 0.7 or _style(companion) == _style(face):
+            companion = face
+        second = (
+            drawer
+            if companion is face
+            else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height)
+        )
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
@@ -234,11 +363,16 @@ class LineSource:
                 text = " ".join(text.split())
             if not text:
                 continue
-            drawn = draw_line(drawer, text, chance)
-            if drawn is None or not drawn.text.strip():
+            runs = [Run(text, drawer, *_style(face))]
+            if companion is not face:
+                runs = self._with_companion(runs[0], Run("", second, *_style(companion)))
+            if self._foreign and chance.random() < 0.04:
+                runs = self._with_foreign(runs, drawer)
+            drawn = draw_line(drawer, runs, chance)
+            if drawn is None or not drawn.text.strip() or drawn.text[0] == " ":
                 continue
             made += 1
-            sample = self._worn(drawn, drawer.x_height_px, source, strength)
+            sample = self._worn(drawn, drawer, source, strength, screen)
             if sample is not None:
                 yield sample
 
@@ -250,12 +384,55 @@ class LineSource:
             return self._chance.randint(5, 16)
         return self._chance.randint(14, self._longest)
 
+    def _with_companion(self, run: Run, other: Run) -> list[Run]:
+        """Return a run cut in three, a few words in the middle set in the other's face."""
+        words = run.text.split(" ")
+        first = self._chance.choice([0, self._chance.randrange(len(words))])
+        last = min(len(words), first + self._chance.choice([1, 1, 2, 3, 5]))
+        middle = " ".join(words[first:last])
+        assert isinstance(other.drawer, GlyphDrawer)
+        if not other.drawer.holds(middle):
+            return [run]
+        before = "".join(word + " " for word in words[:first])
+        after = "".join(" " + word for word in words[last:])
+        return [
+            part
+            for part in (
+                replace(run, text=before),
+                replace(other, text=middle),
+                replace(run, text=after),
+            )
+            if part.text
+        ]
+
+    def _with_foreign(self, runs: list[Run], drawer: GlyphDrawer) -> list[Run]:
+        """Return a line of another script, or the line with a few words of it at its end."""
+        chance = self._chance
+        face = pick_face(self._foreign, chance)
+        size = round(drawer.size_px * chance.uniform(0.85, 1.25))
+        length, words = self._length(), [random_word(face, chance)]
+        whole = chance.random() < 0.7
+        if whole:
+            while sum(map(len, words)) < 0.7 * length:
+                words.append(random_word(face, chance))
+        foreign = Run(" ".join(words), ForeignDrawer(face, self._fonts, size))
+        if not whole:
+            return [*runs[:-1], replace(runs[-1], text=runs[-1].text + " "), foreign]
+        if chance.random() < 0.25:
+            tail = replace(runs[0], text=" " + number(chance))
+            assert isinstance(tail.drawer, GlyphDrawer)
+            return [foreign, tail] if tail.drawer.holds(tail.text) else [foreign]
+        return [foreign]
+
     def _worn(
-        self, drawn: _Drawn, rendered: float, source: float, strength: float
+        self, drawn: _Drawn, drawer: GlyphDrawer, source: float, strength: float, screen: bool
     ) -> Sample | None:
-        chance, noise = self._chance, self._noise
+        chance, noise, rendered = self._chance, self._noise, drawer.x_height_px
         before, after = (round(chance.uniform(0.0, 1.6) * rendered) for _ in range(2))
-        ink = np.pad(drawn.ink, ((0, 0), (before, after)))
+        ink = drawn.ink
+        if not screen and chance.random() < (0.1 if drawer.fixed_pitch else 0.005):
+            ink = degrade.dot_matrix(ink, noise, rendered)
+        ink = np.pad(ink, ((0, 0), (before, after)))
         self._others = ([*self._others, drawn.ink])[-12:]
         ink = add_company(ink, self._others, chance, rendered)
         if chance.random() < 0.04:  # slanted by hand
@@ -273,7 +450,7 @@ class LineSource:
                 shift.astype(np.float32),
                 cv2.INTER_LINEAR,
             )
-        hard = chance.random() < 0.75
+        hard = not screen and chance.random() < 0.75
         if hard and chance.random() < 0.6:
             ink = degrade.wear_strokes(ink, noise, rendered, strength)
         if hard and chance.random() < 0.12 * strength:
@@ -291,5 +468,15 @@ class LineSource:
         centres = [(c + before) * scale * wide + left for c in drawn.centres]
         if centres[-1] >= line.shape[1] - 2:
             return None
-        classes = np.array([CLASS_OF[c] for c in drawn.text], np.int64)
-        return Sample(even_ground(line), classes, np.array(centres, np.float32), drawn.text)
+        return Sample(
+            even_ground(line),
+            np.array([CLASS_OF[c] for c in drawn.text], np.int64),
+            np.array(centres, np.float32),
+            np.array(drawn.styles, np.int8),
+            drawn.text,
+        )
+
+
+def _style(face: Face) -> tuple[bool | None, bool | None]:
+    """Return whether a face is bold and slanted; hands slant as they like."""
+    return (None, None) if face.group == "hand" else (face.bold, face.slanted)

@@ -11,6 +11,7 @@ from amberquarry.reading.characters import ALPHABET
 from amberquarry.reading.ground import LINE_HEIGHT
 
 CLASSES = len(ALPHABET) + 1
+STYLES = ("bold", "slanted", "raised", "lowered")
 
 
 def _step(
@@ -86,12 +87,26 @@ class LineNet(nn.Module):
         )
         self.context = nn.Sequential(*[_Bottleneck1d(wide, narrow, d) for d in dilations])
         self.classify = nn.Conv1d(wide, CLASSES, 1)
+        self.style = nn.Conv1d(wide, len(STYLES), 1)
 
-    def forward(self, ink: Tensor) -> Tensor:
-        """Return scores (N, W / 4, classes)."""
+    def forward(self, ink: Tensor) -> tuple[Tensor, Tensor]:
+        """Return scores of the classes (N, W / 4, classes) and of the styles (N, W / 4, styles)."""
         features = self.context(self.stem(ink).squeeze(2))
-        scores: Tensor = self.classify(features)
-        return scores.transpose(1, 2)
+        return self.classify(features).transpose(1, 2), self.style(features).transpose(1, 2)
+
+    def take(self, state: dict[str, Tensor]) -> None:
+        """Take finished weights, also those of a net that knew fewer classes or no styles.
+
+        Classes are only ever added at the end: a new one starts as very unlikely.
+        """
+        own = self.state_dict()
+        for name, value in state.items():
+            value = value.float() if value.is_floating_point() else value
+            if name.startswith("classify.") and len(value) < CLASSES:
+                rest = torch.zeros(CLASSES - len(value), *value.shape[1:])
+                value = torch.cat([value, rest - 8 if name.endswith("bias") else rest])
+            own[name] = value
+        self.load_state_dict(own)
 
 
 def export_onnx(net: LineNet, path: Path) -> None:
@@ -102,9 +117,10 @@ def export_onnx(net: LineNet, path: Path) -> None:
             super().__init__()
             self.net = net
 
-        def forward(self, ink: Tensor) -> Tensor:
+        def forward(self, ink: Tensor) -> tuple[Tensor, Tensor]:
             """Return probabilities instead of scores."""
-            return torch.softmax(self.net(ink), dim=2)
+            classes, styles = self.net(ink)
+            return torch.softmax(classes, dim=2), torch.sigmoid(styles)
 
     module = _WithProbabilities().eval()
     torch.onnx.export(
@@ -112,8 +128,12 @@ def export_onnx(net: LineNet, path: Path) -> None:
         (torch.zeros(1, 1, LINE_HEIGHT, 256),),
         str(path),
         input_names=["ink"],
-        output_names=["probabilities"],
+        output_names=["probabilities", "styles"],
         opset_version=17,
         dynamo=False,
-        dynamic_axes={"ink": {0: "lines", 3: "columns"}, "probabilities": {0: "lines", 1: "steps"}},
+        dynamic_axes={
+            "ink": {0: "lines", 3: "columns"},
+            "probabilities": {0: "lines", 1: "steps"},
+            "styles": {0: "lines", 1: "steps"},
+        },
     )

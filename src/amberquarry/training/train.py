@@ -22,13 +22,14 @@ import numpy as np
 import torch
 from numpy.typing import NDArray
 from rapidfuzz.distance import Levenshtein
-from torch import Tensor, nn
+from torch import nn
 
 from amberquarry.reading.characters import ALPHABET
 from amberquarry.reading.ground import LINE_HEIGHT, TIME_STRIDE
 from amberquarry.training.faces import load_faces
+from amberquarry.training.foreign import load_foreign
 from amberquarry.training.lines import LineSource, Sample
-from amberquarry.training.net import CLASSES, LineNet
+from amberquarry.training.net import CLASSES, STYLES, LineNet
 from amberquarry.training.texts import Corpus
 
 log = logging.getLogger(__name__)
@@ -39,6 +40,7 @@ COLUMNS_PER_BATCH = 15_000
 SAVE_EVERY_S = 240
 MEASURE_EVERY_CROPS = 25_000
 EMA_DECAY = 0.9985
+STYLE_WEIGHT = 0.15  # against the loss of one character
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +51,7 @@ class Batch:
     classes: NDArray[np.int64]
     lengths: NDArray[np.int64]
     frames: NDArray[np.int64]  # (N, W / 4): class at each character's centre, else 0
+    styles: NDArray[np.int8]  # (N, W / 4, styles): at each character's centre, -1 elsewhere
     texts: list[str]
 
 
@@ -56,15 +59,18 @@ def pack(samples: list[Sample], width: int) -> Batch:
     """Return samples no wider than `width` as one batch."""
     ink = np.zeros((len(samples), LINE_HEIGHT, width), np.uint8)
     frames = np.zeros((len(samples), width // TIME_STRIDE), np.int64)
+    styles = np.full((*frames.shape, len(STYLES)), -1, np.int8)
     for row, sample in enumerate(samples):
         ink[row, :, : sample.ink.shape[1]] = np.round(sample.ink * 255)
         steps = np.minimum((sample.centres / TIME_STRIDE).astype(int), frames.shape[1] - 1)
         frames[row, steps] = sample.classes
+        styles[row, steps] = sample.styles
     return Batch(
         ink,
         np.concatenate([s.classes for s in samples]),
         np.array([len(s.classes) for s in samples]),
         frames,
+        styles,
         [s.text for s in samples],
     )
 
@@ -86,10 +92,19 @@ def batches(source: LineSource, strength: Any) -> Any:
 
 
 def _produce(data: Path, seed: int, strength: Any, out: Any) -> None:
-    corpus = Corpus.load(data / "corpus")
-    faces = load_faces(data / "faces.json", "train")
-    for batch in batches(LineSource(data, corpus, faces, seed), strength):
+    for batch in batches(line_source(data, "train", seed), strength):
         out.put(batch)
+
+
+def line_source(data: Path, split: str, seed: int) -> LineSource:
+    """Return the lines drawn in the fonts of a split."""
+    return LineSource(
+        data,
+        Corpus.load(data / "corpus"),
+        load_faces(data / "faces.json", split),
+        load_foreign(data / "foreign.json", split),
+        seed,
+    )
 
 
 def greedy_text(best: NDArray[np.int64]) -> str:
@@ -100,11 +115,9 @@ def greedy_text(best: NDArray[np.int64]) -> str:
 
 def held_out_lines(data: Path, count: int = 480) -> dict[str, list[Sample]]:
     """Return fixed lines in fonts that training never sees, clean and worn."""
-    corpus = Corpus.load(data / "corpus")
-    faces = load_faces(data / "faces.json", "test")
     found: dict[str, list[Sample]] = {}
     for name, strength in (("clean", 0.0), ("worn", 1.0)):
-        source = LineSource(data, corpus, faces, seed=987_654)
+        source = line_source(data, "test", seed=987_654)
         lines: list[Sample] = []
         while len(lines) < count:
             lines.extend(s for s in source.lines(strength) if s.ink.shape[1] <= BUCKETS[-1])
@@ -114,22 +127,30 @@ def held_out_lines(data: Path, count: int = 480) -> dict[str, list[Sample]]:
 
 @torch.no_grad()
 def measure(net: LineNet, lines: dict[str, list[Sample]]) -> dict[str, float]:
-    """Return the character error rate of greedy reading for each set of lines."""
+    """Return the rate of character errors of greedy reading for each set of lines.
+
+    Also the share of characters whose weight and slant are told right.
+    """
     net.eval()
     rates = {}
     for name, samples in lines.items():
-        errors = characters = 0
+        errors = characters = styled = right = 0
         for width in BUCKETS:
             low = max((w for w in BUCKETS if w < width), default=0)
             group = [s for s in samples if low < s.ink.shape[1] <= width]
             for start in range(0, len(group), 16):
                 batch = pack(group[start : start + 16], width)
                 ink = torch.from_numpy(batch.ink).float().div_(255).unsqueeze(1)
-                best = net(ink).argmax(2).numpy()
+                scores, styles = net(ink)
+                best = scores.argmax(2).numpy()
+                known = batch.styles >= 0
+                styled += int(known.sum())
+                right += int(((styles.numpy() > 0) == batch.styles)[known].sum())
                 for row, text in enumerate(batch.texts):
                     errors += Levenshtein.distance(greedy_text(best[row]).strip(), text)
                     characters += len(text)
         rates[name] = errors / characters
+        rates[f"{name} styles"] = right / max(1, styled)
     net.train()
     return rates
 
@@ -152,12 +173,8 @@ class Round:
     def start_from(self, path: Path) -> None:
         """Take finished weights, of a model file or of an earlier round."""
         state = torch.load(path, map_location="cpu", weights_only=True)
-        state = {
-            name: value.float() if value.is_floating_point() else value
-            for name, value in state.get("average", state).items()
-        }
-        self.net.load_state_dict(state)
-        self.average.load_state_dict(state)
+        self.net.take(state.get("average", state))
+        self.average.take(state.get("average", state))
 
     def save(self, path: Path) -> None:
         """Write the whole state, whole or not at all."""
@@ -192,7 +209,7 @@ class Round:
         for group in self.optimiser.param_groups:
             group["lr"] = self.rate_now()
         ink = torch.from_numpy(batch.ink).float().div_(255).unsqueeze(1)
-        scores: Tensor = self.net(ink)
+        scores, styles = self.net(ink)
         if self.seen < self.frame_crops:  # places are known: quicker than CTC from nothing
             loss = self.by_frame(scores.flatten(0, 1), torch.from_numpy(batch.frames).flatten())
             shown = loss.item()
@@ -206,6 +223,12 @@ class Round:
             )
             loss = total / float(batch.lengths.sum())
             shown = loss.item()
+        target = torch.from_numpy(batch.styles)
+        known = target >= 0
+        if known.any():
+            loss = loss + STYLE_WEIGHT * nn.functional.binary_cross_entropy_with_logits(
+                styles[known], target[known].float()
+            )
         self.optimiser.zero_grad(set_to_none=True)
         if math.isfinite(shown):
             loss.backward()
