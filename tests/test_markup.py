@@ -9,7 +9,19 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 
-from amberquarry import Block, BlockKind, Box, Document, Finding, FindingCode, Line, Page, Word
+from amberquarry import (
+    Block,
+    BlockKind,
+    Box,
+    Document,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    Style,
+    Word,
+)
+from amberquarry.assembly import set_texts
 from amberquarry.formats.markdown import document_to_markdown, escape, page_to_markdown
 from amberquarry.formats.records import (
     document_record,
@@ -24,11 +36,25 @@ from amberquarry.scoring.compare import match_words
 from amberquarry.scoring.text import errors, errors_at_best_place, join_hyphens, plain
 
 PARSER = MarkdownIt("commonmark").enable(["table", "strikethrough"])
+STYLE_OF_TAG = {
+    "strong": Style.BOLD,
+    "em": Style.ITALIC,
+    "sup": Style.SUPERSCRIPT,
+    "sub": Style.SUBSCRIPT,
+}
 MADE_BY = {"version": "0", "model": "x", "settings": "y"}
 
 # what is read from a page: characters of the alphabet in words with single blanks
 word_text = st.text(st.sampled_from(ALPHABET.replace(" ", "")), min_size=1, max_size=8)
 markup = st.text(st.sampled_from(r"\`*_{}[]()#+-.!<>|~&;=: 1a"), min_size=1, max_size=30)
+some_styles = st.sampled_from(
+    [
+        frozenset(),
+        frozenset({Style.BOLD}),
+        frozenset({Style.BOLD, Style.ITALIC}),
+        frozenset({Style.SUPERSCRIPT}),
+    ]
+)
 line_text = st.lists(word_text, min_size=1, max_size=8).map(" ".join)
 
 
@@ -71,6 +97,17 @@ def block(texts, kind=BlockKind.PARAGRAPH, y=0.0, level=None):
 def page(blocks, number=1):
     """Return a page that holds the blocks."""
     return Page(number, 1000, 1400, (300.0, 300.0), blocks=list(blocks))
+
+
+def styled_block(lines):
+    """Return a paragraph of lines of (word, styles)."""
+    found = [line(" ".join(text for text, _ in words)) for words in lines]
+    for item, words in zip(found, lines, strict=True):
+        for word, (_, styles) in zip(item.words, words, strict=True):
+            word.styles = styles
+    result = Block(BlockKind.PARAGRAPH, Box.around([item.box for item in found]), found)
+    set_texts([page([result])])
+    return result
 
 
 class EscapeTest(unittest.TestCase):
@@ -130,6 +167,43 @@ class EscapeTest(unittest.TestCase):
             self.assertEqual(whole[start:end], page_to_markdown(found))
         self.assertTrue(whole.endswith("\n"))
 
+    @given(
+        st.lists(st.lists(st.tuples(word_text, some_styles), min_size=1), min_size=1, max_size=4)
+    )
+    @example([[("1.", frozenset({Style.BOLD})), ("*", frozenset({Style.BOLD, Style.ITALIC}))]])
+    @example([[("baro-", frozenset({Style.BOLD}))], [("meter", frozenset())]])
+    @example([[("baro-", frozenset({Style.ITALIC}))], [("meter", frozenset({Style.ITALIC}))]])
+    @settings(max_examples=200, deadline=None)
+    def test_emphasis_is_seen(self, lines):
+        """What is set apart on the page is set apart in the Markdown, word for word."""
+        found = styled_block(lines)
+        seen = []
+        styles = set()
+        for token in PARSER.parse(page_to_markdown(page([found])))[1].children:
+            name = token.type.removesuffix("_open").removesuffix("_close")
+            if token.type == "html_inline":
+                name = token.content.strip("</>")
+            if name in STYLE_OF_TAG:
+                styles ^= {STYLE_OF_TAG[name]}
+            seen += [(letter, frozenset(styles)) for letter in token.content if name == "text"]
+        self.assertEqual("".join(letter for letter, _ in seen), found.text)
+        whole = dict(enumerate(seen))
+        for part in found.emphasis:
+            for at in range(part.start, part.end):
+                self.assertEqual(whole.pop(at)[1], part.styles)
+        self.assertEqual({styles for _, styles in whole.values()} - {frozenset()}, set())
+
+    def test_emphasis_of_joined_words(self):
+        """Words of one style stand together; half a word is not set apart."""
+        bold, plain_style = frozenset({Style.BOLD}), frozenset()
+        for lines, expected in (
+            ([[("the", bold), ("low", bold), ("tide", plain_style)]], "**the low** tide"),
+            ([[("a", plain_style), ("baro-", bold)], [("meter", bold)]], "a **barometer**"),
+            ([[("a", plain_style), ("baro-", bold)], [("meter", plain_style)]], "a barometer"),
+        ):
+            with self.subTest(expected):
+                self.assertEqual(page_to_markdown(page([styled_block(lines)])), expected)
+
 
 class RecordTest(unittest.TestCase):
     @given(st.lists(st.lists(line_text, min_size=1, max_size=3), max_size=4))
@@ -137,6 +211,9 @@ class RecordTest(unittest.TestCase):
     def test_pages_come_back(self, texts):
         """A page goes into its record and back, and the record keeps to its schema."""
         first = page(block(text, y=200 * n) for n, text in enumerate(texts))
+        for word in list(first.words)[::2]:
+            word.styles = frozenset({Style.ITALIC, Style.SUBSCRIPT})
+        set_texts([first])
         first.findings.append(Finding(FindingCode.LOW_CONFIDENCE, "low", 1))
         record = json.loads(dump(page_record(first, "id", characters=True)))
         jsonschema.validate(record, schema("page"))
@@ -145,6 +222,8 @@ class RecordTest(unittest.TestCase):
         self.assertEqual([w.box for w in again.words], [w.box for w in first.words])
         self.assertEqual([b.text for b in again.blocks], [b.text for b in first.blocks])
         self.assertEqual(again.findings, first.findings)
+        self.assertEqual([w.styles for w in again.words], [w.styles for w in first.words])
+        self.assertEqual([b.emphasis for b in again.blocks], [b.emphasis for b in first.blocks])
 
     @given(st.lists(line_text, max_size=3))
     @settings(max_examples=60, deadline=None)

@@ -11,11 +11,11 @@ import amberquarry as aq
 from amberquarry.imaging import prepare
 from amberquarry.layout import analyse
 from amberquarry.reading import load_network, read_lines
-from amberquarry.reading.characters import ALPHABET, CLASS_OF, fold, unknown_characters
+from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.reader import make_line
+from amberquarry.reading.reader import PlacedText, make_line
 from amberquarry.reading.scripts import settle_scripts
 from amberquarry.settings import PreparationSettings
 from tests.support.networks import SayingNetwork
@@ -58,14 +58,14 @@ class DecodeTest(unittest.TestCase):
     @given(st.text(ALPHABET.replace(" ", ""), min_size=1, max_size=30))
     def test_what_is_said_is_read(self, text):
         """A peak for each character gives the text, with columns in order."""
-        read = decode(SayingNetwork(text).probabilities(np.zeros((40, 16 * len(text)), np.float32)))
+        read = decode(SayingNetwork(text).steps(np.zeros((40, 16 * len(text)), np.float32)))
         self.assertEqual(read.text, text)
         self.assertTrue((np.diff(read.columns) > 0).all())
         self.assertTrue(((read.confidences > 0) & (read.confidences <= 1)).all())
 
     def test_blanks_at_the_ends_and_doubled_ones_go(self):
         """Spaces only stand between words, one at a time."""
-        read = decode(SayingNetwork(" a  b ").probabilities(np.zeros((40, 200), np.float32)))
+        read = decode(SayingNetwork(" a  b ").steps(np.zeros((40, 200), np.float32)))
         self.assertEqual(read.text, "a b")
         self.assertEqual(len(read.columns), 3)
 
@@ -113,11 +113,41 @@ class PlaceTest(unittest.TestCase):
     def test_word_confidence_is_a_product(self):
         """A word is as sure as all its characters together."""
         boxes = np.array([[0, 0, 5, 9], [6, 0, 9, 9], [9, 0, 9, 9], [12, 0, 20, 9]], np.float32)
-        line = make_line("ab c", boxes, np.array([0.9, 0.5, 1, 0.8], np.float32))
+        sure = np.array([0.9, 0.5, 1, 0.8], np.float32)
+        line = make_line(PlacedText("ab c", boxes, sure, np.zeros((4, 4), np.float32)))
         self.assertEqual(
             [(w.text, round(w.confidence, 3), w.start, w.end) for w in line.words],
             [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)],
         )
+
+    def test_words_have_styles(self):
+        """A word has a style if most of its letters have it; points and brackets don't count."""
+        styles = np.zeros((8, 4), np.float32)
+        styles[0:2, 0] = 0.9
+        styles[4:7, 1] = 0.8
+        boxes = np.tile(np.float32([0, 0, 5, 9]), (8, 1))
+        line = make_line(PlacedText("ab, (cd)", boxes, np.ones(8, np.float32), styles))
+        self.assertEqual([w.styles for w in line.words], [{aq.Style.BOLD}, {aq.Style.ITALIC}])
+
+    def test_a_heavy_page_is_not_bold(self):
+        """Where nearly everything is bold, bold sets nothing apart."""
+        page = prepare(pixels(text_page(3)), PreparationSettings())
+        layout = analyse(page)
+        for style, expected in (((0.9, 0, 0, 0), frozenset()), ((0, 0.9, 0, 0), {"italic"})):
+            network = SayingNetwork("a line of text " * 6, style=style)
+            lines = read_lines(page.grey, layout.found, layout.lines, network)
+            self.assertEqual(lines[0].words[0].styles, expected)
+
+    def test_unknown_scripts_are_marked(self):
+        """A line mostly of signs for the unknown is marked, and sure of nothing."""
+        page = prepare(pixels(text_page(1)), PreparationSettings())
+        layout = analyse(page)
+        for text, expected in ((f"{UNKNOWN * 4} {UNKNOWN} 12", True), (f"tides {UNKNOWN}", False)):
+            [line] = read_lines(page.grey, layout.found, layout.lines[:1], SayingNetwork(text))
+            self.assertEqual(line.text, text)
+            self.assertEqual(line.unsupported_script, expected)
+            unknown = [w.confidence for w in line.words if UNKNOWN in w.text]
+            self.assertEqual(max(unknown), 0)
 
 
 class ModelTest(unittest.TestCase):
@@ -134,7 +164,7 @@ class ModelTest(unittest.TestCase):
     def test_shape_is_checked(self):
         """The net takes pictures of one height."""
         with self.assertRaisesRegex(ValueError, r"got shape \(39, 100\)"):
-            load_network().probabilities(np.zeros((39, 100), np.float32))
+            load_network().steps(np.zeros((39, 100), np.float32))
 
 
 class PageTest(unittest.TestCase):

@@ -5,10 +5,12 @@ from amberquarry.document import (
     BlockKind,
     Box,
     Document,
+    Emphasis,
     Finding,
     FindingCode,
     Line,
     Page,
+    Style,
     Word,
 )
 from amberquarry.errors import (
@@ -29,6 +31,7 @@ __all__ = [
     "BlockKind",
     "Box",
     "Document",
+    "Emphasis",
     "Finding",
     "FindingCode",
     "Limits",
@@ -44,6 +47,7 @@ __all__ = [
     "Settings",
     "SettingsError",
     "SourceError",
+    "Style",
     "Word",
     "convert",
     "read_document",

@@ -82,6 +82,15 @@ class BlockKind(StrEnum):
     ENTRY = "entry"
 
 
+class Style(StrEnum):
+    """How a word is set apart from the text around it."""
+
+    BOLD = "bold"
+    ITALIC = "italic"
+    SUPERSCRIPT = "superscript"
+    SUBSCRIPT = "subscript"
+
+
 class Origin(StrEnum):
     """Where a page's words come from."""
 
@@ -97,6 +106,7 @@ class FindingCode(StrEnum):
     LOW_CONFIDENCE = "low-confidence"
     RESOLUTION_LOWERED = "resolution-lowered"
     ORIENTATION_UNSURE = "orientation-unsure"
+    UNSUPPORTED_SCRIPT = "unsupported-script"
     PAGE_FAILED = "page-failed"
 
 
@@ -119,6 +129,7 @@ class Word:
     start: int
     end: int
     quad: Quad | None = None
+    styles: frozenset[Style] = frozenset()
 
 
 @dataclass(slots=True)
@@ -132,6 +143,15 @@ class Line:
     character_boxes: NDArray[np.float32]  # (N, 4); spaces have zero width
     character_confidences: NDArray[np.float32]  # (N,)
     quad: Quad | None = None
+    unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
+
+
+class Emphasis(NamedTuple):
+    """A part of a block's text that is set apart."""
+
+    start: int
+    end: int
+    styles: frozenset[Style]
 
 
 @dataclass(slots=True)
@@ -143,6 +163,7 @@ class Block:
     lines: list[Line] = field(default_factory=list)
     level: int | None = None  # of a heading, 1 is the highest
     text: str = ""
+    emphasis: list[Emphasis] = field(default_factory=list)
 
     @property
     def words(self) -> Iterator[Word]:

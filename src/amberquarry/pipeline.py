@@ -64,6 +64,15 @@ def read_picture(
         to_points=picture.to_points,
     )
     page.blocks = _read_regions(prepared, layout, network, settings)
+    unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
+    if unsupported:
+        findings.append(
+            Finding(
+                FindingCode.UNSUPPORTED_SCRIPT,
+                f"{unsupported} lines in letters that the reader does not know",
+                number,
+            )
+        )
     if page.blocks and 0 < page.confidence < LOW_CONFIDENCE:
         findings.append(
             Finding(

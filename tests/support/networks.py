@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
+from amberquarry.reading.net import Steps
 
 
 class SayingNetwork:
@@ -13,11 +14,13 @@ class SayingNetwork:
 
     digest = "stand-in"
 
-    def __init__(self, text: str, sureness: float = 0.9) -> None:
-        self.text, self.sureness = text, sureness
+    def __init__(
+        self, text: str, sureness: float = 0.9, style: tuple[float, ...] = (0, 0, 0, 0)
+    ) -> None:
+        self.text, self.sureness, self.style = text, sureness, style
 
-    def probabilities(self, ink: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Return (W / 4, classes) with a peak for each character."""
+    def steps(self, ink: NDArray[np.float32]) -> Steps:
+        """Return W / 4 steps with a peak for each character, all in one style."""
         steps = max(2 * len(self.text) + 1, ink.shape[1] // 4)
         rest = (1 - self.sureness) / len(ALPHABET)
         result = np.full((steps, len(ALPHABET) + 1), rest, np.float32)
@@ -26,4 +29,4 @@ class SayingNetwork:
             step = round((number + 0.5) * steps / max(1, len(self.text)))
             result[step] = rest
             result[step, CLASS_OF[letter]] = self.sureness
-        return result
+        return Steps(result, np.tile(np.float32(self.style), (steps, 1)))

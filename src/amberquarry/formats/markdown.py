@@ -4,12 +4,29 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.document import Block, BlockKind, Document, Page
+from amberquarry.document import Block, BlockKind, Document, Page, Style
 
 _SPECIAL = re.compile(r"([\\`*_\[\]<>|~])")
 _LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|={2,}\s*$|-{3,}\s*$|>)")
 _NUMBER_START = re.compile(r"^(\s*\d{1,9})([.)])(?=\s|$)")
 _CLOSING = re.compile(r"(?<!\\)(#+)$")  # would be taken for the end of a heading's mark-up
+# Code points that no text holds (noncharacters of Unicode) stand for mark-up until the text
+# around it is escaped.
+_MARKUP = {
+    "\ufdd0": "**",
+    "\ufdd1": "*",
+    "\ufdd2": "<sup>",
+    "\ufdd3": "</sup>",
+    "\ufdd4": "<sub>",
+    "\ufdd5": "</sub>",
+}
+_SIGNS = {
+    Style.BOLD: ("\ufdd0", "\ufdd0"),
+    Style.ITALIC: ("\ufdd1", "\ufdd1"),
+    Style.SUPERSCRIPT: ("\ufdd2", "\ufdd3"),
+    Style.SUBSCRIPT: ("\ufdd4", "\ufdd5"),
+}
+_SIGN = re.compile("[\ufdd0-\ufdd5]")
 _AMPERSAND = re.compile(r"&(?=#?\w+;)")
 
 
@@ -29,7 +46,23 @@ def block_to_markdown(block: Block) -> str:
         return "#" * min(6, block.level or 2) + " " + text
     if block.kind is BlockKind.TABLE:
         return "  \n".join(escape(row.strip()) for row in block.text.split("\n"))
-    return escape(block.text.strip())
+    return emphasise(block)
+
+
+def emphasise(block: Block) -> str:
+    """Return the block's text escaped, with `**`, `*` and raised or lowered words marked up.
+
+    Words of one style stand together, parted from others by a space, so that no mark stands
+    inside another and each is next to a space or the text's end.
+    """
+    parts, at = [], 0
+    for start, end, styles in block.emphasis:
+        opening = "".join(_SIGNS[style][0] for style in Style if style in styles)
+        closing = "".join(_SIGNS[style][1] for style in reversed(Style) if style in styles)
+        parts += [block.text[at:start], opening, block.text[start:end], closing]
+        at = end
+    text = escape("".join([*parts, block.text[at:]]).strip())
+    return _SIGN.sub(lambda match: _MARKUP[match[0]], text)
 
 
 def page_to_markdown(page: Page) -> str:

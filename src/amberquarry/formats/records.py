@@ -14,11 +14,13 @@ from amberquarry.document import (
     BlockKind,
     Box,
     Document,
+    Emphasis,
     Finding,
     FindingCode,
     Line,
     Origin,
     Page,
+    Style,
     Word,
 )
 from amberquarry.formats.markdown import document_to_markdown
@@ -48,6 +50,10 @@ def _short(value: float) -> float:
     return int(value) if value == int(value) else value
 
 
+def _styles(styles: frozenset[Style]) -> list[str]:
+    return [style.value for style in Style if style in styles]
+
+
 def _finding(finding: Finding) -> dict[str, Any]:
     return {"code": finding.code.value, "message": finding.message, "page": finding.page}
 
@@ -59,12 +65,27 @@ def word_record(word: Word, line: Line, characters: bool) -> dict[str, Any]:
         "box": _box(word.box),
         "confidence": round(word.confidence, 3),
     }
+    if word.styles:
+        record["styles"] = _styles(word.styles)
     if word.quad is not None:
         record["quad"] = [[_short(x), _short(y)] for x, y in word.quad]
     if characters:
         record["characters"] = [
             [_short(v) for v in row] for row in line.character_boxes[word.start : word.end]
         ]
+    return record
+
+
+def line_record(line: Line, characters: bool) -> dict[str, Any]:
+    """Return a line with its words."""
+    record: dict[str, Any] = {
+        "box": _box(line.box),
+        "text": line.text,
+        "confidence": round(line.confidence, 3),
+        "words": [word_record(word, line, characters) for word in line.words],
+    }
+    if line.unsupported_script:
+        record["unsupported_script"] = True
     return record
 
 
@@ -81,15 +102,12 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
         }
         if block.level is not None:
             record["level"] = block.level
-        record["lines"] = [
-            {
-                "box": _box(line.box),
-                "text": line.text,
-                "confidence": round(line.confidence, 3),
-                "words": [word_record(word, line, characters) for word in line.words],
-            }
-            for line in block.lines
-        ]
+        if block.emphasis:
+            record["emphasis"] = [
+                {"start": start, "end": end, "styles": _styles(styles)}
+                for start, end, styles in block.emphasis
+            ]
+        record["lines"] = [line_record(line, characters) for line in block.lines]
         blocks.append(record)
     return {
         "document": document,
@@ -107,6 +125,10 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
     }
 
 
+def _styles_of(record: dict[str, Any]) -> frozenset[Style]:
+    return frozenset(Style(name) for name in record.get("styles", []))
+
+
 def page_from_record(record: dict[str, Any]) -> Page:
     """Return the page of a record; character arrays are filled only where the record has them."""
     blocks = []
@@ -117,7 +139,16 @@ def page_from_record(record: dict[str, Any]) -> Page:
             for word in row["words"]:
                 start = max(0, row["text"].find(word["text"], at))
                 at = start + len(word["text"])
-                words.append(Word(word["text"], Box(*word["box"]), word["confidence"], start, at))
+                words.append(
+                    Word(
+                        word["text"],
+                        Box(*word["box"]),
+                        word["confidence"],
+                        start,
+                        at,
+                        styles=_styles_of(word),
+                    )
+                )
             lines.append(
                 Line(
                     row["text"],
@@ -126,11 +157,17 @@ def page_from_record(record: dict[str, Any]) -> Page:
                     words,
                     np.zeros((0, 4), np.float32),
                     np.zeros(0, np.float32),
+                    unsupported_script=row.get("unsupported_script", False),
                 )
             )
         blocks.append(
             Block(
-                BlockKind(item["kind"]), Box(*item["box"]), lines, item.get("level"), item["text"]
+                BlockKind(item["kind"]),
+                Box(*item["box"]),
+                lines,
+                item.get("level"),
+                item["text"],
+                [Emphasis(e["start"], e["end"], _styles_of(e)) for e in item.get("emphasis", [])],
             )
         )
     dpi = record.get("dpi")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Protocol
@@ -18,13 +19,21 @@ from amberquarry.reading.ground import LINE_HEIGHT, TIME_STRIDE
 DEFAULT_MODEL = Path(__file__).parent.parent / "models" / "lines.onnx"
 
 
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """What the net says at each step along a line, TIME_STRIDE columns wide."""
+
+    classes: NDArray[np.float32]  # (steps, classes): probabilities, the first is the blank's
+    styles: NDArray[np.float32]  # (steps, 4): of bold, slanted, raised, lowered
+
+
 class LineNetwork(Protocol):
     """What decoding needs of a net; tests pass a stand-in."""
 
     digest: str
 
-    def probabilities(self, ink: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Return (steps, classes) for a line picture (LINE_HEIGHT, W)."""
+    def steps(self, ink: NDArray[np.float32]) -> Steps:
+        """Return what a line picture (LINE_HEIGHT, W) shows at each step."""
         ...
 
 
@@ -60,15 +69,15 @@ class OnnxLineNetwork:
                 f"{len(ALPHABET) + 1}; use a model trained with this version"
             )
 
-    def probabilities(self, ink: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Return (steps, classes) for a line picture (LINE_HEIGHT, W), W >= 1."""
+    def steps(self, ink: NDArray[np.float32]) -> Steps:
+        """Return what a line picture (LINE_HEIGHT, W), W >= 1, shows at each step."""
         if ink.ndim != 2 or ink.shape[0] != LINE_HEIGHT or ink.shape[1] == 0:
             raise ValueError(f"need a picture ({LINE_HEIGHT}, W), got shape {ink.shape}")
         width = -(-ink.shape[1] // (4 * TIME_STRIDE)) * 4 * TIME_STRIDE
         padded = np.zeros((1, 1, LINE_HEIGHT, width), np.float32)
         padded[0, 0, :, : ink.shape[1]] = ink
-        result: NDArray[np.float32] = self._session.run(None, {"ink": padded})[0][0]
-        return result
+        classes, styles = self._session.run(None, {"ink": padded})
+        return Steps(classes[0], styles[0])
 
 
 @lru_cache(maxsize=4)

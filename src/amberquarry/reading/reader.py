@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box, Line, Word
+from amberquarry.document import Box, Line, Style, Word
 from amberquarry.layout import Components, TextLine
+from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.decode import Characters, decode
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import cut_line
@@ -19,7 +21,23 @@ from amberquarry.reading.scripts import main_script, settle_scripts
 # textures give, must be surer by up to the second figure.
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
+_STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
+_LEAST_LETTERS = 200  # of a page, from which its usual weight can be told
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedText:
+    """A line's text; the arrays have a row for each of its characters."""
+
+    text: str
+    boxes: NDArray[np.float32]  # (N, 4)
+    confidences: NDArray[np.float32]  # (N,)
+    styles: NDArray[np.float32]  # (N, 4): probability of bold, slanted, raised, lowered
+
+    def take(self, text: str, rows: NDArray[np.int64]) -> PlacedText:
+        """Return `text` with these rows of the arrays."""
+        return PlacedText(text, self.boxes[rows], self.confidences[rows], self.styles[rows])
 
 
 def read_lines(
@@ -39,7 +57,7 @@ def read_lines(
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
         picture = cut_line(grey, found, line, foreign)
-        read = decode(network.probabilities(picture.ink))
+        read = decode(network.steps(picture.ink))
         readings.append((read, picture.page_x(read.columns)) if believable(read) else None)
     script = main_script(reading[0].text for reading in readings if reading)
     results: list[Line | None] = []
@@ -50,7 +68,9 @@ def read_lines(
         read, centres = reading
         boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
         text = settle_scripts(read.text, script)
-        results.append(make_line(*space_leaders(text, boxes, read.confidences)))
+        placed = PlacedText(text, boxes, read.confidences, read.styles)
+        results.append(make_line(space_leaders(placed)))
+    settle_weights([line for line in results if line is not None])
     return results
 
 
@@ -116,34 +136,36 @@ def _cuts_between(ink: NDArray[np.int64], at: NDArray[np.float32]) -> NDArray[np
     return np.maximum.accumulate(np.concatenate([[0], inner, [width]]))
 
 
-def space_leaders(
-    text: str, boxes: NDArray[np.float32], confidences: NDArray[np.float32]
-) -> tuple[str, NDArray[np.float32], NDArray[np.float32]]:
+def space_leaders(line: PlacedText) -> PlacedText:
     """Return a line with spaces between dots that stand wide apart, as leaders are printed.
 
     The net reads a row of dots now as one run, now parted; their places tell how they are set.
     """
-    for match in reversed(list(_LEADERS.finditer(text))):
-        dots = np.array([n for n in range(*match.span()) if text[n] == "."])
-        middle = (boxes[dots, 0] + boxes[dots, 2]) / 2
-        width = float(np.median(boxes[dots, 2] - boxes[dots, 0]))
-        spaced = float(np.median(np.diff(middle))) >= 2.5 * max(1.0, width)
-        # rows of dots alone, then a gap before each but the first
-        rows, sure = boxes[dots], confidences[dots]
-        if spaced:
-            gaps = rows[1:].copy()
-            gaps[:, [0, 2]] = ((rows[:-1, 2] + rows[1:, 0]) / 2)[:, None]
-            rows = np.insert(rows, np.arange(1, len(dots)), gaps, axis=0)
-            sure = np.insert(sure, np.arange(1, len(dots)), sure[1:])
+    for match in reversed(list(_LEADERS.finditer(line.text))):
         first, last = match.span()
-        boxes = np.concatenate([boxes[:first], rows, boxes[last:]])
-        confidences = np.concatenate([confidences[:first], sure, confidences[last:]])
-        text = text[:first] + (" " if spaced else "").join("." * len(dots)) + text[last:]
-    return text, boxes, confidences
+        dots = np.array([n for n in range(first, last) if line.text[n] == "."])
+        boxes = line.boxes[dots]
+        middle = (boxes[:, 0] + boxes[:, 2]) / 2
+        width = float(np.median(boxes[:, 2] - boxes[:, 0]))
+        spaced = float(np.median(np.diff(middle))) >= 2.5 * max(1.0, width)
+        rows = np.concatenate([[dots[0]], np.repeat(dots[1:], 2)]) if spaced else dots
+        whole = np.concatenate([np.arange(first), rows, np.arange(last, len(line.text))])
+        leader = (" " if spaced else "").join("." * len(dots))
+        line = line.take(line.text[:first] + leader + line.text[last:], whole)
+        if spaced:  # each gap lies between its dots
+            gaps = (boxes[:-1, 2] + boxes[1:, 0]) / 2
+            line.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
+    return line
 
 
-def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.float32]) -> Line:
-    """Return a line with its words; a word's confidence is the product over its characters."""
+def make_line(placed: PlacedText) -> Line:
+    """Return a line with its words; a word's confidence is the product over its characters.
+
+    Letters of an unknown script have no confidence: what stands there is not known.
+    """
+    text, boxes = placed.text, placed.boxes
+    unknown = np.array([letter == UNKNOWN for letter in text], bool)
+    confidences = np.where(unknown, np.float32(0), placed.confidences)
     words = []
     for match in re.finditer(r"\S+", text):
         span = slice(match.start(), match.end())
@@ -153,7 +175,17 @@ def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.flo
             float(boxes[span, 2].max()),
             float(boxes[span, 3].max()),
         )
-        words.append(Word(match[0], box, float(np.prod(confidences[span])), span.start, span.stop))
+        words.append(
+            Word(
+                match[0],
+                box,
+                float(np.prod(confidences[span])),
+                span.start,
+                span.stop,
+                styles=word_styles(match[0], placed.styles[span]),
+            )
+        )
+    letters = sum(letter.isalpha() for letter in text) + int(unknown.sum())
     return Line(
         text,
         Box.around([word.box for word in words]),
@@ -161,7 +193,28 @@ def make_line(text: str, boxes: NDArray[np.float32], confidences: NDArray[np.flo
         words,
         boxes,
         confidences,
+        unsupported_script=bool(unknown.sum() > 0.5 * letters),
     )
+
+
+def word_styles(text: str, styles: NDArray[np.float32]) -> frozenset[Style]:
+    """Return the styles that most of a word's letters and figures have.
+
+    styles: (N, 4) with the probability of bold, slanted, raised and lowered for each character.
+    """
+    rows = [n for n, letter in enumerate(text) if letter.isalnum()] or list(range(len(text)))
+    mean = styles[rows].mean(0)
+    return frozenset(style for style, value in zip(_STYLES, mean, strict=True) if value > 0.5)
+
+
+def settle_weights(lines: list[Line]) -> None:
+    """Take bold from all words where most of a page is bold: then it sets nothing apart."""
+    words = [word for line in lines for word in line.words]
+    letters = sum(len(word.text) for word in words)
+    bold = sum(len(word.text) for word in words if Style.BOLD in word.styles)
+    if letters >= _LEAST_LETTERS and bold > 0.6 * letters:
+        for word in words:
+            word.styles -= {Style.BOLD}
 
 
 def trial_lines(lines: list[TextLine], most: int) -> list[TextLine]:
@@ -177,7 +230,7 @@ def trial_confidence(
     total, count = 0.0, 0
     foreign = np.zeros(len(found.area), bool)
     for line in lines:
-        read = decode(network.probabilities(cut_line(grey, found, line, foreign).ink))
+        read = decode(network.steps(cut_line(grey, found, line, foreign).ink))
         total += float(
             sum(
                 confidence

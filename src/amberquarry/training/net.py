@@ -100,6 +100,9 @@ class LineNet(nn.Module):
         Classes are only ever added at the end: a new one starts as very unlikely.
         """
         own = self.state_dict()
+        if "style.bias" not in state:
+            own["style.weight"].zero_()
+            own["style.bias"].fill_(-4.0)
         for name, value in state.items():
             value = value.float() if value.is_floating_point() else value
             if name.startswith("classify.") and len(value) < CLASSES:
