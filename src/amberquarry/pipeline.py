@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +28,8 @@ log = logging.getLogger(__name__)
 
 _TRIAL_LINES = 4  # read each way to tell head from foot
 _SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
+_BIAS = 0.08  # of that confidence, in favour of a page that stands as given
+_DOUBTFUL_SHARE = (0.2, 0.9)  # of letters in lines running down: between them it says little
 
 
 def read_picture(
@@ -43,7 +46,7 @@ def read_picture(
     layout = analyse(prepared)
     findings = list(picture.findings)
     if settings.preparation.find_rotation:
-        prepared, layout, unsure = _stand_upright(prepared, layout, network)
+        prepared, layout, unsure = stand_upright(picture.grey, prepared, layout, network, settings)
         if unsure:
             findings.append(
                 Finding(
@@ -84,29 +87,61 @@ def read_picture(
     return page
 
 
-def _stand_upright(
-    prepared: Prepared, layout: Layout, network: LineNetwork
+@dataclass(frozen=True, slots=True)
+class _Standing:
+    """A page as it may stand, and how well a few of its lines are read so."""
+
+    prepared: Prepared
+    layout: Layout
+    confidence: float
+    unsure: bool  # whether it could as well stand on its head
+
+
+def stand_upright(
+    grey: NDArray[np.uint8],
+    prepared: Prepared,
+    layout: Layout,
+    network: LineNetwork,
+    settings: Settings,
 ) -> tuple[Prepared, Layout, bool]:
     """Return the page on its feet, its layout, and whether that is unsure.
+
+    Where the places of the letters don't say which way the lines run, the page is read both ways.
+    """
+    chosen = _head_or_foot(prepared, layout, network)
+    low, high = _DOUBTFUL_SHARE
+    if low < prepared.running_down < high and chosen.confidence < _SURE:
+        turned = prepare(grey, settings.preparation, lying=prepared.turned == 0)
+        other = _head_or_foot(turned, analyse(turned), network)
+        log.debug("as it seems %.2f, turned %.2f", chosen.confidence, other.confidence)
+        gain = other.confidence - chosen.confidence
+        if gain > (_BIAS if prepared.turned == 0 else -_BIAS):
+            chosen = other
+        if abs(gain) < _BIAS:
+            chosen = replace(chosen, unsure=True)
+    return chosen.prepared, chosen.layout, chosen.unsure
+
+
+def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _Standing:
+    """Return the page as it is or turned by half, whichever reads better.
 
     A few lines are read as they are; where that goes badly, also upside down.
     """
     lines = trial_lines(layout.lines, _TRIAL_LINES)
     if not lines:
-        return prepared, layout, False
+        return _Standing(prepared, layout, 0.0, False)
     as_is = trial_confidence(prepared.grey, layout.found, lines, network)
     if as_is >= _SURE:
-        return prepared, layout, False
+        return _Standing(prepared, layout, as_is, False)
     turned = upside_down(prepared)
     other = trial_confidence(
         turned.grey, *lines_upside_down(layout, lines, prepared.letter_height), network
     )
     log.debug("upright %.2f, upside down %.2f", as_is, other)
     # a page whose lines run across stands upright far more often than not
-    bias = 0.08 if prepared.turned == 0 else 0.0
-    if other > as_is + bias:
-        return turned, analyse(turned), other - as_is < 0.1
-    return prepared, layout, prepared.turned != 0 and as_is - other < 0.05
+    if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
+        return _Standing(turned, analyse(turned), other, other - as_is < 0.1)
+    return _Standing(prepared, layout, as_is, prepared.turned != 0 and as_is - other < 0.05)
 
 
 def _read_regions(

@@ -17,7 +17,7 @@ from amberquarry.imaging.light import (
     ink_of,
     is_bilevel,
 )
-from amberquarry.imaging.skew import find_letters, runs_down, skew_angle
+from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 
 _LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
@@ -36,6 +36,7 @@ class Prepared:
     turned: int  # degrees by which the page was turned counter-clockwise: 0, 90, 180, 270
     skew: float  # degrees by which lines rise on the turned source
     letter_height: float  # median height of letters in pixels of `grey`, 0 if unknown
+    running_down: float = 0.0  # share of letters on the source whose line seems to run down it
 
 
 def turn_matrix(turned: int, width: int, height: int) -> NDArray[np.float64]:
@@ -58,11 +59,14 @@ def compose(outer: NDArray[np.float64], inner: NDArray[np.float64]) -> NDArray[n
     return (np.vstack([outer, row]) @ np.vstack([inner, row]))[:2]
 
 
-def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepared:
+def prepare(
+    source: NDArray[np.uint8], settings: PreparationSettings, lying: bool | None = None
+) -> Prepared:
     """Return the page evened, brought to a workable letter size, and level.
 
     source: (H, W) grey. Lines that run down the page are turned by 90 degrees here; whether the
     page then stands on its head is for the reader to say (see `upside_down`).
+    lying: whether lines run down, where that is known; by default the letters' places decide.
     """
     height, width = source.shape
     even = clear_borders(even_page(source))
@@ -84,7 +88,10 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     elif letter > _MOST_LETTER_PX:
         scale = _WANTED_LETTER_PX / letter
     scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
-    if settings.find_rotation and runs_down(letters):
+    down = share_running_down(letters)
+    if lying is None:
+        lying = settings.find_rotation and down > 0.6
+    if lying:
         turned = 90
         even = np.ascontiguousarray(np.rot90(even))
         letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, share))))
@@ -95,7 +102,7 @@ def prepare(source: NDArray[np.uint8], settings: PreparationSettings) -> Prepare
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = compose(back, inner)
-    return Prepared(even, ink_of(even, share), back, turned, skew, letter * scale)
+    return Prepared(even, ink_of(even, share), back, turned, skew, letter * scale, down)
 
 
 def _level(
@@ -144,4 +151,5 @@ def upside_down(page: Prepared) -> Prepared:
         (page.turned + 180) % 360,
         page.skew,
         page.letter_height,
+        page.running_down,
     )

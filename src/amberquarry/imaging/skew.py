@@ -85,14 +85,16 @@ def skew_angle(letters: Letters, max_deg: float) -> float:
     return float(np.degrees(chosen)) if abs(np.degrees(chosen)) <= max_deg else 0.0
 
 
-def runs_down(letters: Letters) -> bool:
-    """Return whether the text lines run down the page instead of across it.
+def share_running_down(letters: Letters) -> float:
+    """Return the share of letters whose neighbours stand above or below them, 0 if unknown.
 
-    A letter's nearest neighbours stand in its own line, nearer than the lines beside it.
+    A letter's nearest neighbours stand in its own line, nearer than the lines beside it: the share
+    is near 0 where lines run across the page, near 1 where they run down. Where the letters of
+    words have run together it can be anything.
     """
     if letters.height == 0:
-        return False
+        return 0.0
     middles = np.stack([(letters.left + letters.right) / 2, (letters.top + letters.bottom) / 2], 1)
     _, nearest = cKDTree(middles).query(middles, k=3)
     steps = np.abs(middles[nearest[:, 1:]] - middles[:, None])
-    return bool((steps[..., 1] > steps[..., 0]).mean() > 0.6)
+    return float((steps[..., 1] > steps[..., 0]).mean())
