@@ -25,7 +25,6 @@ from amberquarry.pipeline import stand_upright
 from amberquarry.reading import load_network
 from amberquarry.settings import Settings
 
-
 LEVELS = ("clean", "office", "poor")
 LEAST_LINES = 5
 

@@ -82,6 +82,15 @@ class LightTest(unittest.TestCase):
         self.assertLess(self.rate(self.grey * 0.8 + 30 + noise), 0.03)
         self.assertLess(self.rate(cv2.GaussianBlur(self.grey, (0, 0), 1.6)), 0.03)
 
+    def test_blurred_pages_are_set_upright(self):
+        """Where the letters of words have run together, reading tells how the page lies."""
+        blurred = cv2.GaussianBlur(pixels(page_of(34)), (0, 0), 3)
+        for turn in (0, 90, 180, 270):
+            with self.subTest(turn=turn):
+                page = aq.read_page(Image.fromarray(np.rot90(blurred, -turn // 90)))
+                self.assertEqual(page.rotation, turn)
+                self.assertLess(error_rate(page, WANTED), 0.2)
+
     def test_specks_are_not_read(self):
         """Dust on the page gives no words."""
         chance = np.random.default_rng(9)

@@ -5,7 +5,7 @@ from PIL import Image
 
 from amberquarry.imaging import prepare, upside_down
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
-from amberquarry.imaging.skew import find_letters, runs_down, skew_angle
+from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 from tests.support.pages import blank, pixels, text_page, write_lines
 
@@ -35,14 +35,15 @@ class SkewTest(unittest.TestCase):
         """Where nothing can be measured, nothing is turned."""
         letters = find_letters(np.zeros((300, 300), np.uint8))
         self.assertEqual(
-            (letters.height, skew_angle(letters, 10.0), runs_down(letters)), (0, 0, False)
+            (letters.height, skew_angle(letters, 10.0), share_running_down(letters)), (0, 0, 0)
         )
 
     def test_lying_page_runs_down(self):
         """Lines that run down the page are noticed, level ones are not."""
         page = ink_of(pixels(text_page()))
-        self.assertFalse(runs_down(find_letters(page)))
-        self.assertTrue(runs_down(find_letters(np.ascontiguousarray(np.rot90(page)))))
+        self.assertLess(share_running_down(find_letters(page)), 0.2)
+        lying = find_letters(np.ascontiguousarray(np.rot90(page)))
+        self.assertGreater(share_running_down(lying), 0.9)
 
 
 class LightTest(unittest.TestCase):

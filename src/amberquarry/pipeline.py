@@ -29,7 +29,7 @@ log = logging.getLogger(__name__)
 _TRIAL_LINES = 4  # read each way to tell head from foot
 _SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
-_DOUBTFUL_SHARE = (0.2, 0.9)  # of letters in lines running down: between them it says little
+_DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
 
 def read_picture(

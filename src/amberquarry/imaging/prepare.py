@@ -81,20 +81,20 @@ def prepare(
         trimmed = even[: size[1] * shrink, : size[0] * shrink]
         look = cv2.resize(trimmed, size, interpolation=cv2.INTER_AREA)
     letters = find_letters(ink_of(look, share))
-    scale, turned = 1.0, 0
+    down = share_running_down(letters)
+    if lying is None:
+        lying = settings.find_rotation and down > 0.6
+    turned = 90 if lying else 0
+    if lying:
+        even = np.ascontiguousarray(np.rot90(even))
+        letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, share))))
+    scale = 1.0
     letter = letters.height * shrink
     if 0 < letter < _LEAST_LETTER_PX:
         scale = min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
     elif letter > _MOST_LETTER_PX:
         scale = _WANTED_LETTER_PX / letter
     scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
-    down = share_running_down(letters)
-    if lying is None:
-        lying = settings.find_rotation and down > 0.6
-    if lying:
-        turned = 90
-        even = np.ascontiguousarray(np.rot90(even))
-        letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, share))))
     skew = skew_angle(letters, settings.max_skew_deg)
     back = turn_matrix(turned, width, height)
     if abs(skew) < _LEAST_SKEW_DEG:
