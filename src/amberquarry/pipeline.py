@@ -127,7 +127,7 @@ def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _
 
     A few lines are read as they are; where that goes badly, also upside down.
     """
-    lines = trial_lines(layout.lines, _TRIAL_LINES)
+    lines = trial_lines(layout.found, layout.lines, prepared.letter_height, _TRIAL_LINES)
     if not lines:
         return _Standing(prepared, layout, 0.0, False)
     as_is = trial_confidence(prepared.grey, layout.found, lines, network)

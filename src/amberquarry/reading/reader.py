@@ -217,10 +217,16 @@ def settle_weights(lines: list[Line]) -> None:
             word.styles -= {Style.BOLD}
 
 
-def trial_lines(lines: list[TextLine], most: int) -> list[TextLine]:
-    """Return a few lines to try a page with: of middle length, which tell as much as long ones."""
-    lines = sorted(lines, key=lambda line: -len(line.pieces))
-    return [line for line in lines if len(line.pieces) <= 45][:most] or lines[:most]
+def trial_lines(
+    found: Components, lines: list[TextLine], letter: float, most: int
+) -> list[TextLine]:
+    """Return a few lines to try a page with: of middle length, which tell as much as long ones.
+
+    letter: usual height of the page's letters; lower pieces may be specks and don't count.
+    """
+    tall = [int((found.height[line.pieces] >= 0.5 * letter).sum()) for line in lines]
+    order = sorted(range(len(lines)), key=lambda n: -tall[n])
+    return [lines[n] for n in order if tall[n] <= 45][:most] or [lines[n] for n in order[:most]]
 
 
 def trial_confidence(
