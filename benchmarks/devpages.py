@@ -248,11 +248,12 @@ def groups_of(fact: dict[str, str]) -> list[str]:
 
 
 def figures(parts: list[tuple[PageScore, float]]) -> list[float]:
-    """Return CER, CER in any order, WER (%), box F1, word F1, order, tau, seconds a page."""
+    """Return the row of a table as its head names it."""
     s = total(part for part, _ in parts)
     rates = [100 * (s.cer or 0), 100 * (s.cer_any_order or 0), 100 * (s.wer or 0)]
     shares = [s.box_f1 or 0, s.word_f1 or 0, s.order or 0, s.tau or 0]
-    return [*rates, *shares, sum(seconds for _, seconds in parts) / len(parts)]
+    signs = [100 * (v or 0) for v in (s.digits, s.spaces_missing, s.spaces_extra)]
+    return [*rates, *shares, *signs, sum(seconds for _, seconds in parts) / len(parts)]
 
 
 @main.command()
@@ -274,7 +275,10 @@ def score(
 ) -> None:
     """Read the pages of a split and print a table."""
     facts = listed(split)
-    head = "level    pages of           n    CER    any    WER  boxF1 wordF1  order    tau s/page"
+    head = (
+        "level    pages of           n    CER    any    WER  boxF1 wordF1  order    tau digits "
+        "spaces lost added s/page"
+    )
     click.echo(head)
     rows = []
     for level in levels:

@@ -1,3 +1,4 @@
+import copy
 import unittest
 
 from hypothesis import given
@@ -57,3 +58,29 @@ class PageTest(unittest.TestCase):
         self.assertEqual((score.cer_any_order, score.word_f1), (0, 1))
         self.assertGreater(score.cer, 0.5)
         self.assertLess(score.order, 1)
+
+    def test_digits_and_spaces_have_their_columns(self):
+        """Figures and spaces are counted line by line, whatever the order of the lines."""
+        truth = page_of(["gauge 4071 at noon"], ["the 12 of May"])
+        for block, top in zip(truth.blocks, (0, 300), strict=True):
+            for word in block.words:
+                word.box = Box(word.box.x0, top, word.box.x1, top + 20)
+        found = copy.deepcopy(truth)
+        found.blocks.reverse()
+        self.assertEqual(total([score_page(found, truth)]).digits, 1.0)
+        gauge = found.blocks[1].lines[0].words
+        gauge[1].text = "4O71"  # a letter for a figure
+        gauge[2].text, gauge[2].box = "atnoon", Box.around([gauge[2].box, gauge[3].box])
+        del gauge[3]
+        may = found.blocks[0].lines[0].words
+        may[-1].text = "M ay"
+        score = total([score_page(found, truth)])
+        self.assertAlmostEqual(score.digits, 5 / 6)
+        self.assertAlmostEqual(score.spaces_missing, 1 / 6)
+        self.assertAlmostEqual(score.spaces_extra, 1 / 6)
+
+    def test_missing_lines_lose_their_digits(self):
+        """Figures that were not read at all are not right."""
+        truth = page_of(["gauge 4071 at noon"])
+        self.assertEqual(total([score_page(page_of(["x"]), truth)]).digits, 0)
+        self.assertIsNone(total([score_page(page_of(["x"]), page_of(["no figures"]))]).digits)

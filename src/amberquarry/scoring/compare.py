@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, fields
 
 import numpy as np
 from numpy.typing import NDArray
+from rapidfuzz.distance import Levenshtein
 
 from amberquarry.document import Block, BlockKind, Box, Page, Word
 from amberquarry.scoring.text import (
@@ -39,6 +40,11 @@ class PageScore:
     neighbours_in_order: int = 0
     pairs: int = 0
     pairs_in_order: int = 0
+    digits: int = 0
+    digits_right: int = 0
+    spaces: int = 0
+    spaces_missing: int = 0
+    spaces_extra: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +59,9 @@ class Score:
     word_f1: float | None  # same place and equal text
     order: float | None  # neighbours in the right order
     tau: float | None
+    digits: float | None  # figures 0 to 9 that are right
+    spaces_missing: float | None  # of all spaces inside lines
+    spaces_extra: float | None
     parts: list[PageScore] = field(default_factory=list)
 
 
@@ -77,6 +86,9 @@ def total(parts: Iterable[PageScore]) -> Score:
         2 * sums["same_place_and_text"] / boxes if boxes else None,
         rate("neighbours_in_order", "neighbours"),
         2 * tau - 1 if tau is not None else None,
+        rate("digits_right", "digits"),
+        rate("spaces_missing", "spaces"),
+        rate("spaces_extra", "spaces"),
         parts,
     )
 
@@ -129,7 +141,53 @@ def score_page(found: Page | None, truth: Page) -> PageScore:
     ]
     if truth_words:
         _score_words(score, found_words, truth_words)
+        for wanted_line, got_line in line_pairs(found_words, body):
+            _score_signs(score, got_line, wanted_line)
     return score
+
+
+def line_pairs(found: list[Word], body: list[Block]) -> list[tuple[str, str]]:
+    """Return for each line of the truth its text and what was read in its place, as compared.
+
+    A word that was read belongs to the line whose words it overlaps most; words of a line are
+    taken in the order in which they stand, so that reading order plays no part.
+    """
+    lines = [line for block in body for line in block.lines if line.words]
+    words = [word for line in lines for word in line.words]
+    owner = np.repeat(np.arange(len(lines)), [len(line.words) for line in lines])
+    got: list[list[Word]] = [[] for _ in lines]
+    if found and words:
+        a = np.array([word.box for word in found], float)
+        b = np.array([word.box for word in words], float)
+        for start in range(0, len(a), 512):
+            shared = _shared_area(a[start : start + 512], b)
+            for row in np.flatnonzero(shared.max(1) > 0):
+                by_line = np.bincount(owner, shared[row], len(lines))
+                got[int(by_line.argmax())].append(found[start + row])
+    pairs = []
+    for line, mine in zip(lines, got, strict=True):
+        first, last = line.words[0].box, line.words[-1].box
+        across, down = last.x0 - first.x0, last.y0 - first.y0
+        mine.sort(key=lambda word: word.box.x0 * across + word.box.y0 * down)
+        if not across and not down:
+            mine.sort(key=lambda word: word.box.x0)
+        wanted = " ".join(word.text for word in line.words)
+        pairs.append((plain(wanted), plain(" ".join(word.text for word in mine))))
+    return pairs
+
+
+def _score_signs(score: PageScore, found: str, truth: str) -> None:
+    """Count figures and spaces of a line, and how many of them are right."""
+    score.digits += sum(letter in "0123456789" for letter in truth)
+    score.spaces += truth.count(" ")
+    wrong = 0
+    for step in Levenshtein.editops(truth, found):
+        old = truth[step.src_pos] if step.tag != "insert" else ""
+        new = found[step.dest_pos] if step.tag != "delete" else ""
+        wrong += old != "" and old in "0123456789"
+        score.spaces_missing += old == " "
+        score.spaces_extra += new == " "
+    score.digits_right += sum(letter in "0123456789" for letter in truth) - wrong
 
 
 def match_words(found: list[Word], truth: list[Word]) -> list[tuple[int, int]]:
@@ -152,10 +210,15 @@ def match_words(found: list[Word], truth: list[Word]) -> list[tuple[int, int]]:
     return pairs
 
 
-def _intersection_over_union(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+def _shared_area(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
     low = np.maximum(a[:, None, :2], b[None, :, :2])
     high = np.minimum(a[:, None, 2:], b[None, :, 2:])
-    shared = np.clip(high - low, 0, None).prod(2)
+    area: NDArray[np.float64] = np.clip(high - low, 0, None).prod(2)
+    return area
+
+
+def _intersection_over_union(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    shared = _shared_area(a, b)
     areas = (a[:, 2:] - a[:, :2]).prod(1)[:, None] + (b[:, 2:] - b[:, :2]).prod(1)[None]
     result: NDArray[np.float64] = shared / np.maximum(areas - shared, 1e-9)
     return result
