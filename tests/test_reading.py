@@ -17,7 +17,7 @@ from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.reader import PlacedText, make_line
 from amberquarry.reading.scripts import settle_scripts
-from amberquarry.settings import PreparationSettings
+from amberquarry.settings import PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
 from tests.support.pages import PROSE, pixels, text_page, wrap
 
@@ -95,7 +95,9 @@ class PlaceTest(unittest.TestCase):
         page = prepare(pixels(text_page(1)), PreparationSettings())
         layout = analyse(page)
         first = wrap(PROSE, 52)[0]
-        line = read_lines(page.grey, layout.found, layout.lines[:1], SayingNetwork(first))[0]
+        line = read_lines(
+            page.grey, layout.found, layout.lines[:1], SayingNetwork(first), ReadingSettings()
+        )[0]
         self.assertEqual([word.text for word in line.words], first.split())
         boxes = [word.box for word in line.words]
         for left, right in itertools.pairwise(boxes):
@@ -108,7 +110,10 @@ class PlaceTest(unittest.TestCase):
         page = prepare(pixels(text_page(1)), PreparationSettings())
         layout = analyse(page)
         network = SayingNetwork("nonsense", sureness=0.3)
-        self.assertEqual(read_lines(page.grey, layout.found, layout.lines[:1], network), [None])
+        self.assertEqual(
+            read_lines(page.grey, layout.found, layout.lines[:1], network, ReadingSettings()),
+            [None],
+        )
 
     def test_word_confidence_is_a_product(self):
         """A word is as sure as all its characters together."""
@@ -135,7 +140,7 @@ class PlaceTest(unittest.TestCase):
         layout = analyse(page)
         for style, expected in (((0.9, 0, 0, 0), frozenset()), ((0, 0.9, 0, 0), {"italic"})):
             network = SayingNetwork("a line of text " * 6, style=style)
-            lines = read_lines(page.grey, layout.found, layout.lines, network)
+            lines = read_lines(page.grey, layout.found, layout.lines, network, ReadingSettings())
             self.assertEqual(lines[0].words[0].styles, expected)
 
     def test_unknown_scripts_are_marked(self):
@@ -143,7 +148,9 @@ class PlaceTest(unittest.TestCase):
         page = prepare(pixels(text_page(1)), PreparationSettings())
         layout = analyse(page)
         for text, expected in ((f"{UNKNOWN * 4} {UNKNOWN} 12", True), (f"tides {UNKNOWN}", False)):
-            [line] = read_lines(page.grey, layout.found, layout.lines[:1], SayingNetwork(text))
+            [line] = read_lines(
+                page.grey, layout.found, layout.lines[:1], SayingNetwork(text), ReadingSettings()
+            )
             self.assertEqual(line.text, text)
             self.assertEqual(line.unsupported_script, expected)
             unknown = [w.confidence for w in line.words if UNKNOWN in w.text]

@@ -147,7 +147,7 @@ def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _
 def _read_regions(
     prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
 ) -> list[Block]:
-    results = iter(read_lines(prepared.grey, layout.found, layout.lines, network))
+    results = iter(read_lines(prepared.grey, layout.found, layout.lines, network, settings.reading))
     blocks = []
     for region in layout.regions:
         read = [line for line in (next(results) for _ in region.lines) if line is not None]

@@ -51,6 +51,24 @@ class PreparationSettings:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingSettings:
+    """How lines become text."""
+
+    prior_weight: float = 0.3  # of the language's usual letters in doubtful words; 0 is ink alone
+    search_width: int = 6  # readings of a doubtful word that are followed side by side
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.prior_weight <= 2:
+            raise SettingsError(
+                f"reading.prior_weight must be between 0 and 2, got {self.prior_weight}"
+            )
+        if not 1 <= self.search_width <= 64:
+            raise SettingsError(
+                f"reading.search_width must be between 1 and 64, got {self.search_width}"
+            )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OutputSettings:
     """What the records hold."""
 
@@ -70,6 +88,7 @@ class Settings:
 
     render: RenderSettings = field(default_factory=RenderSettings)
     preparation: PreparationSettings = field(default_factory=PreparationSettings)
+    reading: ReadingSettings = field(default_factory=ReadingSettings)
     output: OutputSettings = field(default_factory=OutputSettings)
 
     @classmethod

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import ALPHABET
+from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.ground import TIME_STRIDE
+from amberquarry.reading.languages import Prior
 from amberquarry.reading.net import Steps
+from amberquarry.reading.search import Search, align, doubtful_parts, read_part
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +21,7 @@ class Characters:
 
     text: str
     columns: NDArray[np.float32]
+    steps: NDArray[np.int64]  # the net's step at which each character is read
     confidences: NDArray[np.float32]
     styles: NDArray[np.float32]  # (N, 4): probability of bold, slanted, raised, lowered
 
@@ -54,9 +58,54 @@ def decode(steps: Steps) -> Characters:
         middles.append(min(int(middle), len(best) - 1))
     if letters and letters[-1] == " ":
         letters.pop(), columns.pop(), confidences.pop(), middles.pop()
+    at = np.array(middles, np.int64)
     return Characters(
         "".join(letters),
         np.array(columns, np.float32),
+        at,
         np.array(confidences, np.float32),
-        steps.styles[np.array(middles, np.int64)],
+        steps.styles[at],
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A word or a few of a line that hold a doubtful step, with what the net said there."""
+
+    first: int  # step
+    said: Steps
+
+
+def doubts_of(steps: Steps) -> list[Doubt]:
+    """Return the doubtful parts of a line."""
+    return [
+        Doubt(first, Steps(steps.classes[first:last].copy(), steps.styles[first:last].copy()))
+        for first, last in doubtful_parts(steps.classes)
+    ]
+
+
+def resolve(found: Characters, doubts: list[Doubt], prior: Prior, search: Search) -> Characters:
+    """Return the characters with the doubtful parts read anew; what agrees is left as it is."""
+    for doubt in doubts:
+        last = doubt.first + len(doubt.said.classes)
+        inside = np.flatnonzero((found.steps >= doubt.first) & (found.steps < last))
+        if not len(inside):
+            continue
+        start, end = int(inside[0]), int(inside[-1]) + 1
+        text = read_part(doubt.said.classes, prior, search).strip()
+        if not text or text == found.text[start:end].strip():
+            continue
+        classes = [CLASS_OF[letter] for letter in text]
+        at = align(doubt.said.classes, classes)
+        found = Characters(
+            found.text[:start] + text + found.text[end:],
+            _spliced(found.columns, start, end, (doubt.first + at + 0.5) * TIME_STRIDE),
+            _spliced(found.steps, start, end, doubt.first + at),
+            _spliced(found.confidences, start, end, doubt.said.classes[at, classes]),
+            _spliced(found.styles, start, end, doubt.said.styles[at]),
+        )
+    return found
+
+
+def _spliced(old: NDArray[Any], start: int, end: int, new: NDArray[Any]) -> NDArray[Any]:
+    return np.concatenate([old[:start], new.astype(old.dtype), old[end:]])

@@ -12,16 +12,20 @@ from numpy.typing import NDArray
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.layout import Components, TextLine
 from amberquarry.reading.characters import UNKNOWN
-from amberquarry.reading.decode import Characters, decode
+from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, resolve
+from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.normalise import cut_line
+from amberquarry.reading.normalise import LinePicture, cut_line
 from amberquarry.reading.scripts import main_script, settle_scripts
+from amberquarry.reading.search import Search
+from amberquarry.settings import ReadingSettings
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
 # textures give, must be surer by up to the second figure.
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
+_BONUS = 0.8  # for each character of a doubtful word, since each costs probability
 _LEAST_LETTERS = 200  # of a page, from which its usual weight can be told
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
@@ -40,32 +44,48 @@ class PlacedText:
         return PlacedText(text, self.boxes[rows], self.confidences[rows], self.styles[rows])
 
 
+@dataclass(frozen=True, slots=True)
+class _Reading:
+    picture: LinePicture
+    read: Characters
+    doubts: list[Doubt]
+
+
 def read_lines(
     grey: NDArray[np.uint8],
     found: Components,
     lines: list[TextLine],
     network: LineNetwork,
+    settings: ReadingSettings,
 ) -> list[Line | None]:
     """Return what stands in each line, None where it is not believable as text.
 
-    Boxes are in the prepared page's frame.
+    Boxes are in the prepared page's frame. Doubtful words are read anew once the page's language
+    is known from all of its lines.
     """
     owner = np.full(len(found.area), -1, np.int64)
     for number, line in enumerate(lines):
         owner[line.pieces] = number
-    readings: list[tuple[Characters, NDArray[np.float32]] | None] = []
+    readings: list[_Reading | None] = []
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
         picture = cut_line(grey, found, line, foreign)
-        read = decode(network.steps(picture.ink))
-        readings.append((read, picture.page_x(read.columns)) if believable(read) else None)
-    script = main_script(reading[0].text for reading in readings if reading)
+        steps = network.steps(picture.ink)
+        read = decode(steps)
+        readings.append(_Reading(picture, read, doubts_of(steps)) if believable(read) else None)
+    texts = [reading.read.text for reading in readings if reading]
+    script = main_script(texts)
+    language = identify(" ".join(texts)) if settings.prior_weight else None
     results: list[Line | None] = []
     for number, reading in enumerate(readings):
         if reading is None:
             results.append(None)
             continue
-        read, centres = reading
+        read = reading.read
+        if language:
+            search = Search(settings.search_width, settings.prior_weight, _BONUS)
+            read = resolve(read, reading.doubts, load_prior(language), search)
+        centres = reading.picture.page_x(read.columns)
         boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
         text = settle_scripts(read.text, script)
         placed = PlacedText(text, boxes, read.confidences, read.styles)

@@ -1,0 +1,159 @@
+"""Search for the best reading where the net is in doubt, with a language's letters as a prior.
+
+The best path decides all that is clear. A word with a doubtful step is read anew by a prefix beam
+search (Graves et al. 2006, with letters weighted as by Hannun et al. 2014). Only letters and spaces
+between letters are open: figures, signs and what stands with them stay as the best path has them.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.reading.characters import ALPHABET, UNKNOWN
+from amberquarry.reading.languages import Prior, sign_of
+
+_SURE = 0.9  # probability of a step's best class from which it is not in doubt
+_PARTING = 0.98  # of a space that parts words for certain
+_LEAST = 0.02  # probability of a class to be tried
+_LETTER = np.array([False, *(c.isalpha() and c != UNKNOWN for c in ALPHABET)])
+_SPACE = 1 + ALPHABET.index(" ")
+_OPEN = _LETTER.copy()
+_OPEN[[0, _SPACE]] = True
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """How a doubtful word is read."""
+
+    width: int  # readings that are kept at each step; 1 is the best path alone
+    weight: float  # of the prior's logarithm against the net's
+    bonus: float  # for each character, since each costs probability
+
+
+def doubtful_parts(probabilities: NDArray[np.float32]) -> list[tuple[int, int]]:
+    """Return ranges of steps (first, last + 1), each a word or a few, that hold a doubt.
+
+    probabilities: (steps, classes).
+    """
+    best = probabilities.argmax(1)
+    top = probabilities[np.arange(len(best)), best]
+    doubt = (top < _SURE) & _OPEN[best]
+    if not doubt.any():
+        return []
+    parting = np.flatnonzero((best == _SPACE) & (top >= _PARTING))
+    edges = [-1, *parting.tolist(), len(best)]
+    return [
+        (before + 1, after)
+        for before, after in itertools.pairwise(edges)
+        if doubt[before + 1 : after].any()
+    ]
+
+
+def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) -> str:
+    """Return the best text of one part by net and prior together."""
+    best = probabilities.argmax(1)
+    near_figures = _near_fixed(best)
+    beams: dict[str, tuple[float, float]] = {"": (1.0, 0.0)}
+    prior_of = {"": 0.0}
+    for step, row in enumerate(probabilities):
+        if not _OPEN[best[step]] or row[best[step]] >= _SURE or near_figures[step]:
+            classes = [int(best[step])]
+        else:
+            classes = [int(c) for c in np.flatnonzero((row > _LEAST) & _OPEN)]
+        grown: dict[str, tuple[float, float]] = {}
+        for text, (blank, letter) in beams.items():
+            for cls in classes:
+                share = float(row[cls])
+                if cls == 0:
+                    old = grown.get(text, (0.0, 0.0))
+                    grown[text] = (old[0] + (blank + letter) * share, old[1])
+                    continue
+                sign = ALPHABET[cls - 1]
+                come = blank + letter
+                if text.endswith(sign):
+                    old = grown.get(text, (0.0, 0.0))
+                    grown[text] = (old[0], old[1] + letter * share)
+                    come = blank
+                longer = text + sign
+                if longer not in prior_of:
+                    prior_of[longer] = prior_of[text] + _weight_of(text, sign, prior, search)
+                old = grown.get(longer, (0.0, 0.0))
+                grown[longer] = (old[0], old[1] + come * share)
+        ranked = sorted(grown.items(), key=lambda item: -(_log(sum(item[1])) + prior_of[item[0]]))[
+            : search.width
+        ]
+        scale = max(sum(both) for _, both in ranked) or 1.0  # keeps long parts from underflow
+        beams = {text: (b / scale, c / scale) for text, (b, c) in ranked}
+    ends = {
+        text: _log(sum(both)) + prior_of[text] + _weight_of(text, " ", prior, search)
+        for text, both in beams.items()
+    }
+    return max(sorted(ends), key=lambda text: ends[text])
+
+
+def _near_fixed(best: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Return the steps of words that hold a figure: nothing is open in them."""
+    fixed = np.zeros(len(best), bool)
+    figures = np.array([cls > 0 and ALPHABET[cls - 1].isnumeric() for cls in best])
+    edges = [-1, *np.flatnonzero(best == _SPACE).tolist(), len(best)]
+    for before, after in itertools.pairwise(edges):
+        if figures[before + 1 : after].any():
+            fixed[max(0, before) : after + 1] = True
+    return fixed
+
+
+def _weight_of(text: str, sign: str, prior: Prior, search: Search) -> float:
+    history = "".join(sign_of(letter) for letter in f" {text}"[-4:])
+    mapped = sign_of(sign)
+    if mapped == " " and history.endswith(" "):
+        return 0.0
+    if history[-1] == " ":
+        history = " "
+    return search.weight * prior.log_probability(history, mapped) + search.bonus
+
+
+def _log(value: float) -> float:
+    return math.log(value) if value > 0 else -1e9
+
+
+def align(probabilities: NDArray[np.float32], classes: list[int]) -> NDArray[np.int64]:
+    """Return for each class of a text the step at which it is most likely read.
+
+    Method: the best path through the blanks and classes of the text (Viterbi).
+    """
+    states = [0]
+    for cls in classes:
+        states += [cls, 0]
+    scores = np.log(probabilities[:, states] + 1e-12)
+    skip = np.array(
+        [n % 2 == 1 and n >= 2 and states[n] != states[n - 2] for n in range(len(states))]
+    )
+    value = np.full(len(states), -np.inf)
+    value[:2] = scores[0, :2]
+    came = np.zeros(scores.shape, np.int8)
+    for step in range(1, len(scores)):
+        one = np.concatenate([[-np.inf], value[:-1]])
+        two = np.where(
+            skip, np.concatenate([[-np.inf, -np.inf], value[:-2]])[: len(states)], -np.inf
+        )
+        choices = np.stack([value, one, two])
+        came[step] = choices.argmax(0)
+        value = choices.max(0) + scores[step]
+    state = len(states) - 1 if len(states) == 1 or value[-1] >= value[-2] else len(states) - 2
+    path = np.empty(len(scores), np.int64)
+    for step in range(len(scores) - 1, -1, -1):
+        path[step] = state
+        state -= int(came[step, state])
+    found = np.zeros(len(classes), np.int64)
+    for number in range(len(classes)):
+        steps = np.flatnonzero(path == 2 * number + 1)
+        if len(steps):
+            found[number] = steps[scores[steps, 2 * number + 1].argmax()]
+        else:
+            found[number] = found[number - 1] if number else 0
+    return found

@@ -1,0 +1,137 @@
+"""Languages are told, and their letters settle what the ink leaves open."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from amberquarry.reading.characters import ALPHABET, CLASS_OF
+from amberquarry.reading.decode import decode, doubts_of, resolve
+from amberquarry.reading.languages import identify, load_prior, sign_of, words_of
+from amberquarry.reading.net import Steps
+from amberquarry.reading.search import Search, align, doubtful_parts
+
+TEXTS = {
+    "en": "The keeper wrote down the height of the water every hour and lit the lamp at dusk.",
+    "de": "Der Wärter schrieb jede Stunde den Wasserstand auf und zündete abends die Lampe an.",
+    "fr": "Le gardien notait chaque heure la hauteur de l'eau et allumait la lampe le soir venu.",
+    "es": "El guardián anotaba cada hora la altura del agua y encendía la lámpara por la noche.",
+    "it": "Il guardiano annotava ogni ora l'altezza dell'acqua e accendeva la lampada la sera.",
+    "pl": "Latarnik zapisywał co godzinę wysokość wody, a wieczorem zapalał lampę na wieży.",
+    "ru": "Смотритель каждый час записывал уровень воды и вечером зажигал лампу на башне.",
+    "uk": "Доглядач щогодини записував рівень води, а ввечері запалював лампу на вежі.",
+    "el": "Ο φύλακας έγραφε κάθε ώρα το ύψος του νερού και άναβε τη λάμπα το βράδυ.",
+    "tr": "Bekçi her saat suyun yüksekliğini yazar ve akşam olunca kuledeki lambayı yakardı.",
+}
+SEARCH = Search(6, 0.3, 0.8)
+
+
+def said(text, doubts=(), sureness=0.99):
+    """Return steps that read `text`; doubts are (place, [(letter, probability), …])."""
+    steps = np.full((3 * len(text) + 1, len(ALPHABET) + 1), 1e-6, np.float32)
+    steps[:, 0] = sureness
+    for number, letter in enumerate(text):
+        steps[3 * number + 1, 0] = 0.001
+        steps[3 * number + 1, CLASS_OF[letter]] = sureness
+    for place, letters in doubts:
+        row = steps[3 * place + 1]
+        row[:] = 1e-6
+        for letter, share in letters:
+            row[CLASS_OF[letter] if letter else 0] = share
+    return Steps(steps, np.zeros((len(steps), 4), np.float32))
+
+
+def settled(steps, language="en"):
+    return resolve(decode(steps), doubts_of(steps), load_prior(language), SEARCH)
+
+
+class LanguageTest(unittest.TestCase):
+    def test_languages_are_told(self):
+        """A sentence is enough to tell its language."""
+        for language, text in TEXTS.items():
+            with self.subTest(language):
+                self.assertEqual(identify(text), language)
+
+    def test_too_little_text(self):
+        """Figures and single words have no language."""
+        for text in ("", "4.71 3.20 12:40 " * 20, "tide", "�� ��� " * 30):
+            self.assertIsNone(identify(text))
+
+    def test_words_as_counted(self):
+        """Case and the form of apostrophes don't matter; compounds stand together."""
+        self.assertEqual(words_of("L’eau, well-known 12 x2"), ["l'eau", "well-known", "x"])
+        self.assertEqual([sign_of(c) for c in "Aé’-.7"], ["a", "é", "'", "-", " ", " "])
+
+    def test_usual_letters_are_likelier(self):
+        """Letters that follow each other often are likelier, and all have some probability."""
+        prior = load_prior("en")
+        self.assertGreater(prior.log_probability(" t", "h"), prior.log_probability(" t", "b"))
+        self.assertGreater(prior.log_probability("qqqq", "ж"), -15)
+        self.assertIn("water", prior.words)
+
+
+class SearchTest(unittest.TestCase):
+    def test_ties_between_letters(self):
+        """Where the ink leaves two letters open, the language decides."""
+        steps = said("the tbe of", [(5, [("b", 0.5), ("h", 0.45)])])
+        self.assertEqual(decode(steps).text, "the tbe of")
+        self.assertEqual(settled(steps).text, "the the of")
+
+    def test_clear_ink_stays(self):
+        """A word that is no word stays if its letters are clear."""
+        for steps in (said("the tbe of"), said("tbe", [(1, [("b", 0.94), ("h", 0.05)])])):
+            self.assertEqual(settled(steps).text, decode(steps).text)
+
+    def test_lost_spaces(self):
+        """A space that the best path leaves out comes back where words part."""
+        steps = said("of the", [(2, [("", 0.55), (" ", 0.42)])])
+        self.assertEqual(decode(steps).text, "ofthe")
+        self.assertEqual(settled(steps).text, "of the")
+
+    def test_places_of_changed_words(self):
+        """A word read anew keeps its place, and its characters stand in order."""
+        steps = said("the tbe of", [(5, [("b", 0.5), ("h", 0.45)])])
+        before, after = decode(steps), settled(steps)
+        self.assertEqual(len(after.columns), len(after.text))
+        self.assertLess(float(np.abs(before.columns - after.columns).max()), 4)
+        self.assertAlmostEqual(float(after.confidences[5]), 0.45, places=3)
+
+    @given(
+        st.text("ab1290 O,l-", min_size=1, max_size=14).map(lambda t: " ".join(t.split())),
+        st.integers(0, 10_000),
+    )
+    @settings(max_examples=150, deadline=None)
+    def test_figures_never_change(self, text, seed):
+        """Whatever is in doubt, words with figures come out as the best path reads them."""
+        if not text:
+            return
+        chance = np.random.default_rng(seed)
+        letters = "ab1290Olo ,-"
+        doubts = [
+            (n, [(letters[int(chance.integers(len(letters)))], 0.35), (text[n], 0.4), ("", 0.2)])
+            for n in range(len(text))
+            if chance.random() < 0.5
+        ]
+        steps = said(text, doubts)
+        old = [word for word in decode(steps).text.split() if any(c.isdigit() for c in word)]
+        new = [word for word in settled(steps).text.split() if any(c.isdigit() for c in word)]
+        self.assertEqual(old, new)
+
+    def test_doubtful_parts_are_words(self):
+        """A part reaches from one certain space to the next."""
+        steps = said("one two six", [(5, [("w", 0.6), ("v", 0.3)])])
+        [(first, last)] = doubtful_parts(steps.classes)
+        self.assertEqual(
+            decode(Steps(steps.classes[first:last], steps.styles[first:last])).text, "two"
+        )
+
+    def test_alignment(self):
+        """Each letter of a text is found at the step that says it."""
+        steps = said("hello")
+        at = align(steps.classes, [CLASS_OF[c] for c in "hello"])
+        self.assertEqual(at.tolist(), [1, 4, 7, 10, 13])
+
+
+if __name__ == "__main__":
+    unittest.main()
