@@ -17,6 +17,8 @@ _LOWEST_THRESHOLD = 100.0
 # Faint print is trusted as far as the noise of the paper lets it: these are deviations.
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
 _LEAST_DEPTH = 12.0  # of the threshold under white
+_SPECK_PIXELS = 4  # and fewer
+_MANY_SPECKS = 2  # for each letter: then the scan is full of them
 _LEAST_CONTRAST = 18.0  # tiles with less take the page's ink level
 
 
@@ -112,6 +114,26 @@ def is_bilevel(grey: Grey) -> bool:
     """Return whether a picture has only black and white, but for stray pixels."""
     sample = grey[::3, ::3]
     return bool(((sample > 8) & (sample < 247)).mean() < 0.002)
+
+
+def drop_specks(grey: Grey) -> Grey:
+    """Return a black-and-white picture without the specks of a scan that is full of them.
+
+    Specks of a few pixels go where they are many more than the letters and lie apart from them; on
+    other pages they may be points and accents, and stay.
+    """
+    ink = (grey < 128).astype(np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    area = stats[:, cv2.CC_STAT_AREA]
+    specks = area <= _SPECK_PIXELS
+    if specks.sum() < _MANY_SPECKS * max(50, int((area >= 4 * _SPECK_PIXELS).sum())):
+        return grey
+    letters = cv2.dilate((~specks[labels] & (ink > 0)).astype(np.uint8), np.ones((5, 5), np.uint8))
+    beside = np.zeros(len(area), bool)
+    beside[np.unique(labels[letters > 0])] = True
+    drop = specks & ~(beside & (area > 1))
+    drop[0] = False
+    return np.where(drop[labels], np.uint8(255), grey)
 
 
 def heal(grey: Grey) -> Grey:

@@ -12,6 +12,7 @@ from amberquarry.imaging.light import (
     HEALED_INK_SHARE,
     INK_SHARE,
     clear_borders,
+    drop_specks,
     even_page,
     heal,
     ink_of,
@@ -72,7 +73,7 @@ def prepare(
     even = clear_borders(even_page(source))
     share = INK_SHARE
     if is_bilevel(source):
-        even, share = heal(even), HEALED_INK_SHARE
+        even, share = heal(drop_specks(even)), HEALED_INK_SHARE
     # whole factors shrink fastest
     shrink = max(1, round((height * width / _LOOK_PIXELS) ** 0.5))
     look = even

@@ -22,6 +22,7 @@ _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
 _FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
+_MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 _WIDEST_SPACE = 5.0  # within a line, in letters
 
 
@@ -326,7 +327,7 @@ def join_segments(
     lines: list[TextLine], found: Components, core: NDArray[np.bool_], gutters: list[Box]
 ) -> list[TextLine]:
     """Return lines with neighbours on one base line joined, where no gutter lies between."""
-    if len(lines) < 2:
+    if not 2 <= len(lines) <= _MOST_SEGMENTS:
         return lines
     x0 = np.array([line.box.x0 for line in lines])
     x1 = np.array([line.box.x1 for line in lines])

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.layout import Components, TextLine
 from amberquarry.reading.characters import UNKNOWN
+from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, resolve
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
@@ -75,22 +76,25 @@ def read_lines(
         readings.append(_Reading(picture, read, doubts_of(steps)) if believable(read) else None)
     texts = [reading.read.text for reading in readings if reading]
     script = main_script(texts)
-    language = identify(" ".join(texts)) if settings.prior_weight else None
+    language = identify(" ".join(texts))
+    prior = load_prior(language) if language else None
     results: list[Line | None] = []
     for number, reading in enumerate(readings):
         if reading is None:
             results.append(None)
             continue
         read = reading.read
-        if language:
+        if prior and settings.prior_weight:
             search = Search(settings.search_width, settings.prior_weight, _BONUS)
-            read = resolve(read, reading.doubts, load_prior(language), search)
+            read = resolve(read, reading.doubts, prior, search)
         centres = reading.picture.page_x(read.columns)
         boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
         text = settle_scripts(read.text, script)
         placed = PlacedText(text, boxes, read.confidences, read.styles)
         results.append(make_line(space_leaders(placed)))
-    settle_weights([line for line in results if line is not None])
+    kept = [line for line in results if line is not None]
+    settle_weights(kept)
+    set_confidences(kept, prior)
     return results
 
 

@@ -20,6 +20,8 @@ from amberquarry.reading.languages import Prior, sign_of
 _SURE = 0.9  # probability of a step's best class from which it is not in doubt
 _PARTING = 0.98  # of a space that parts words for certain
 _LEAST = 0.02  # probability of a class to be tried
+_MOST_CLASSES = 4  # tried at a step
+_MOST_STEPS = 240  # of a part; what is longer is no word but noise, and is left as it is
 _LETTER = np.array([False, *(c.isalpha() and c != UNKNOWN for c in ALPHABET)])
 _SPACE = 1 + ALPHABET.index(" ")
 _OPEN = _LETTER.copy()
@@ -50,7 +52,7 @@ def doubtful_parts(probabilities: NDArray[np.float32]) -> list[tuple[int, int]]:
     return [
         (before + 1, after)
         for before, after in itertools.pairwise(edges)
-        if doubt[before + 1 : after].any()
+        if doubt[before + 1 : after].any() and after - before <= _MOST_STEPS
     ]
 
 
@@ -65,6 +67,7 @@ def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) 
             classes = [int(best[step])]
         else:
             classes = [int(c) for c in np.flatnonzero((row > _LEAST) & _OPEN)]
+            classes = sorted(classes, key=lambda cls: -row[cls])[:_MOST_CLASSES]
         grown: dict[str, tuple[float, float]] = {}
         for text, (blank, letter) in beams.items():
             for cls in classes:
