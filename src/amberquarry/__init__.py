@@ -14,6 +14,7 @@ from amberquarry.document import (
     Word,
 )
 from amberquarry.errors import (
+    LearningError,
     ModelError,
     PageError,
     QuarryError,
@@ -22,7 +23,7 @@ from amberquarry.errors import (
     SettingsError,
     SourceError,
 )
-from amberquarry.library import read_document, read_page
+from amberquarry.library import read_document, read_line, read_page
 from amberquarry.runs import Progress, RunSummary, convert
 from amberquarry.settings import Limits, Settings
 
@@ -34,6 +35,7 @@ __all__ = [
     "Emphasis",
     "Finding",
     "FindingCode",
+    "LearningError",
     "Limits",
     "Line",
     "ModelError",
@@ -51,5 +53,6 @@ __all__ = [
     "Word",
     "convert",
     "read_document",
+    "read_line",
     "read_page",
 ]

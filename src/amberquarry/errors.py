@@ -4,6 +4,7 @@
     ├── SourceError       a file can't be used; carries a rejection reason
     ├── PageError         one page can't be processed
     ├── ModelError        a model file is missing, foreign or damaged
+    ├── LearningError     labelled lines that can't be learnt from
     ├── SettingsError     a setting has a wrong name or value
     └── RunFolderError    a run folder can't be written, read or continued
 
@@ -56,6 +57,10 @@ class PageError(QuarryError):
 
 class ModelError(QuarryError):
     """A model file could not be used."""
+
+
+class LearningError(QuarryError):
+    """Labelled lines that can't be learnt from."""
 
 
 class SettingsError(QuarryError):

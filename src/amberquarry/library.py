@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from amberquarry.assembly import set_texts
-from amberquarry.document import Document, Page
+from amberquarry.document import Document, Line, Page
 from amberquarry.errors import PageError, Rejection, SourceError
-from amberquarry.pipeline import read_picture
+from amberquarry.pipeline import empty_line, read_line_picture, read_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, open_source
@@ -60,9 +60,22 @@ def read_page(
 
 def read_page_picture(picture: PagePicture, number: int, settings: Settings) -> Page:
     """Return what is on an opened page, with the text of its blocks."""
-    page = read_picture(picture, number, load_network(), settings)
+    page = read_picture(picture, number, load_network(settings.reading.model), settings)
     set_texts([page])
     return page
+
+
+def read_line(image: PageInput, *, settings: Settings | None = None) -> Line:
+    """Return what stands in the picture of one line, boxes in its pixels.
+
+    image: as for `read_page`; a picture without pixels or without ink gives an empty line with
+    confidence 0.
+    """
+    settings = settings or Settings()
+    if isinstance(image, np.ndarray) and image.size == 0:
+        return empty_line()
+    grey = page_picture(image, 1, settings, Limits()).grey
+    return read_line_picture(grey, load_network(settings.reading.model), settings)
 
 
 def read_document(
@@ -83,7 +96,7 @@ def read_document(
 
     pages = []
     try:
-        network = load_network()
+        network = load_network(settings.reading.model)
         for index in range(source.page_count):
             try:
                 page = read_picture(source.picture(index), index + 1, network, settings)

@@ -19,7 +19,14 @@ from amberquarry.document import (
     Quad,
 )
 from amberquarry.imaging import Prepared, prepare, upside_down
-from amberquarry.layout import Layout, analyse, lines_upside_down
+from amberquarry.layout import (
+    Components,
+    Layout,
+    TextLine,
+    analyse,
+    lines_upside_down,
+    whole_line,
+)
 from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
@@ -42,19 +49,16 @@ def read_picture(
 
     number: of the page, from 1. A page without text gives no blocks with words.
     """
-    prepared = prepare(picture.grey, settings.preparation)
-    layout = analyse(prepared)
+    prepared, layout, unsure = lay_out(picture.grey, network, settings)
     findings = list(picture.findings)
-    if settings.preparation.find_rotation:
-        prepared, layout, unsure = stand_upright(picture.grey, prepared, layout, network, settings)
-        if unsure:
-            findings.append(
-                Finding(
-                    FindingCode.ORIENTATION_UNSURE,
-                    "head and foot of the page look alike to the reader",
-                    number,
-                )
+    if unsure:
+        findings.append(
+            Finding(
+                FindingCode.ORIENTATION_UNSURE,
+                "head and foot of the page look alike to the reader",
+                number,
             )
+        )
     height, width = picture.grey.shape
     page = Page(
         number,
@@ -85,6 +89,17 @@ def read_picture(
             )
         )
     return page
+
+
+def lay_out(
+    grey: NDArray[np.uint8], network: LineNetwork, settings: Settings
+) -> tuple[Prepared, Layout, bool]:
+    """Return the page prepared and on its feet, its layout, and whether it may lie otherwise."""
+    prepared = prepare(grey, settings.preparation)
+    layout = analyse(prepared)
+    if not settings.preparation.find_rotation:
+        return prepared, layout, False
+    return stand_upright(grey, prepared, layout, network, settings)
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,6 +157,41 @@ def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _
     if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
         return _Standing(turned, analyse(turned), other, other - as_is < 0.1)
     return _Standing(prepared, layout, as_is, prepared.turned != 0 and as_is - other < 0.05)
+
+
+def line_in(
+    grey: NDArray[np.uint8], settings: Settings
+) -> tuple[Prepared, Components, TextLine] | None:
+    """Return the one line of a picture that was cut to it, None where there is no ink."""
+    if min(grey.shape, default=0) < 3:
+        return None
+    prepared = prepare(grey, settings.preparation, lying=False)
+    layout = analyse(prepared)
+    if not layout.lines:
+        return None
+    if len(layout.lines) == 1:
+        return prepared, layout.found, layout.lines[0]
+    line = whole_line(layout, prepared.letter_height)  # parted by wide gaps
+    return (prepared, layout.found, line) if line else None
+
+
+def read_line_picture(grey: NDArray[np.uint8], network: LineNetwork, settings: Settings) -> Line:
+    """Return what stands in the picture of one line; empty without ink."""
+    found = line_in(grey, settings)
+    if found is None:
+        return empty_line()
+    prepared, components, line = found
+    [read] = read_lines(prepared.grey, components, [line], network, settings.reading)
+    if read is None:
+        return empty_line()
+    _to_source(read, prepared)
+    return read
+
+
+def empty_line() -> Line:
+    """Return a line without text, of which nothing is sure."""
+    none = np.zeros(0, np.float32)
+    return Line("", Box(0, 0, 0, 0), 0.0, [], none.reshape(0, 4), none)
 
 
 def _read_regions(

@@ -56,6 +56,7 @@ class ReadingSettings:
 
     prior_weight: float = 0.3  # of the language's usual letters in doubtful words; 0 is ink alone
     search_width: int = 6  # readings of a doubtful word that are followed side by side
+    model: str = ""  # a file made by `learn`; empty takes the one that comes with the package
 
     def __post_init__(self) -> None:
         if not 0 <= self.prior_weight <= 2:

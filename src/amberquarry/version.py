@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 from functools import lru_cache
 from importlib import metadata
-from pathlib import Path
 
 from amberquarry.settings import Settings
 
@@ -19,13 +17,9 @@ def version() -> str:
         return "0+unknown"
 
 
-@lru_cache(maxsize=1)
-def model_digest() -> str:
-    """Return the hash of the line reader's model."""
-    path = Path(__file__).parent / "models" / "lines.onnx"
-    return hashlib.sha256(path.read_bytes()).hexdigest()[:16]
-
-
 def made_by(settings: Settings) -> dict[str, str]:
-    """Return what records say of their maker."""
-    return {"version": version(), "model": model_digest(), "settings": settings.digest()}
+    """Return what records say of their maker; ModelError where the model can't be used."""
+    from amberquarry.reading import load_network
+
+    model = load_network(settings.reading.model).digest
+    return {"version": version(), "model": model, "settings": settings.digest()}

@@ -29,6 +29,7 @@ def run_convert(
     jobs: int | None,
     min_confidence: float | None,
     characters: bool,
+    reader: Path | None,
     settings_file: Path | None,
 ) -> int:
     """Convert with progress and return the exit status."""
@@ -38,7 +39,10 @@ def run_convert(
         output = dataclasses.replace(output, min_confidence=min_confidence)
     if characters:
         output = dataclasses.replace(output, characters=True)
-    settings = dataclasses.replace(settings, output=output)
+    reading = settings.reading
+    if reader is not None:
+        reading = dataclasses.replace(reading, model=str(reader.resolve()))
+    settings = dataclasses.replace(settings, output=output, reading=reading)
     summary = convert_with_progress(inputs, out, settings, jobs, pages)
     click.echo(summary_text(summary, out))
     return 1 if summary.rejected_count or summary.failed_pages else 0

@@ -71,6 +71,7 @@ def main(verbose: bool) -> None:
     amberquarry convert scans/ --out run     a folder to Markdown and JSON lines
     amberquarry look page.png --out seen.png  a picture of what was seen
     amberquarry score run truth.jsonl         how right it is, where truth is known
+    amberquarry learn lines/ --out ours.onnx  teach the reader your own lines
     amberquarry demo                          all of this on the shipped collection
     """
     logging.basicConfig(
@@ -98,6 +99,11 @@ def main(verbose: bool) -> None:
 )
 @click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
 @click.option(
+    "--reader",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="A model file made by `learn`.",
+)
+@click.option(
     "--settings",
     "settings_file",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -111,6 +117,7 @@ def convert(
     jobs: int | None,
     min_confidence: float | None,
     characters: bool,
+    reader: Path | None,
     settings_file: Path | None,
 ) -> None:
     """Convert files, folders (searched through) and glob patterns into a run folder.
@@ -123,7 +130,9 @@ def convert(
     """
     from amberquarry.cli.convert import run_convert
 
-    sys.exit(run_convert(inputs, out, pages, jobs, min_confidence, characters, settings_file))
+    sys.exit(
+        run_convert(inputs, out, pages, jobs, min_confidence, characters, reader, settings_file)
+    )
 
 
 @main.command()
@@ -158,6 +167,46 @@ def look(page_file: Path, out: Path | None, page: int, show: str, label: bool, t
     from amberquarry.cli.look import run_look
 
     run_look(page_file, out, page, show, label, text)
+
+
+@main.command()
+@click.argument("lines", type=click.Path(path_type=Path, exists=True))
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    required=True,
+    help="The model file to write, NAME.onnx; a card NAME.json goes beside it.",
+)
+@click.option(
+    "--files",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path("."),
+    help="The folder of the files that corrected pages were read from.  [default: here]",
+)
+@click.option(
+    "--passes",
+    type=click.IntRange(1, 1000),
+    default=30,
+    show_default=True,
+    help="How often each line is learnt from.",
+)
+@say_errors
+def learn(lines: Path, out: Path, files: Path, passes: int) -> None:
+    """Teach the reader your own lines and write a model for `convert --reader`.
+
+    LINES is a folder of line pictures, each with its text in a file of the same name (line-1.png,
+    line-1.txt), or a pages.jsonl in which you have corrected the text of lines. Needs the extra
+    packages of `pip install 'amberquarry[train]'`. A seventh of the lines is held back to measure
+    by. When stopped, the same command goes on.
+
+    \b
+    amberquarry learn lines/ --out ours.onnx
+    amberquarry learn run/pages.jsonl --files scans/ --out ours.onnx
+    amberquarry convert scans/ --out better --reader ours.onnx
+    """
+    from amberquarry.cli.learn import run_learn
+
+    run_learn(lines, out, files, passes)
 
 
 @main.command()

@@ -1,8 +1,16 @@
 """From ink to text lines in blocks, in reading order."""
 
-from amberquarry.layout.analysis import Layout, analyse, lines_upside_down
+from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whole_line
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
 
-__all__ = ["Components", "Layout", "Region", "TextLine", "analyse", "lines_upside_down"]
+__all__ = [
+    "Components",
+    "Layout",
+    "Region",
+    "TextLine",
+    "analyse",
+    "lines_upside_down",
+    "whole_line",
+]

@@ -38,6 +38,14 @@ def analyse(page: Prepared) -> Layout:
     return Layout(reading_order(regions, columns, letter), found)
 
 
+def whole_line(layout: Layout, letter: float) -> TextLine | None:
+    """Return all pieces of all lines as one line, for pictures that hold just one."""
+    core = core_letters(layout.found, letter or _UNKNOWN_LETTER_PX)
+    pieces = np.concatenate([line.pieces for line in layout.lines])
+    pieces = pieces[np.argsort(layout.found.left[pieces], kind="stable")]
+    return measure_line(layout.found, pieces, core)
+
+
 def lines_upside_down(
     layout: Layout, lines: list[TextLine], letter: float
 ) -> tuple[Components, list[TextLine]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import json
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -49,6 +50,12 @@ class OnnxLineNetwork:
                 "the package again or name another file"
             ) from error
         self.digest = hashlib.sha256(data).hexdigest()[:16]
+        expected = expected_digest(path)
+        if expected and expected != self.digest:
+            raise ModelError(
+                f"{path}: damaged or exchanged: its hash is {self.digest}, its card expects "
+                f"{expected}; install the package again or make the model anew"
+            )
         options = onnxruntime.SessionOptions()
         options.intra_op_num_threads = threads
         options.inter_op_num_threads = 1
@@ -81,6 +88,16 @@ class OnnxLineNetwork:
 
 
 @lru_cache(maxsize=4)
-def load_network(path: Path = DEFAULT_MODEL) -> LineNetwork:
-    """Return the net of a model file, loaded once for each file."""
-    return OnnxLineNetwork(path)
+def load_network(path: str | Path = "") -> LineNetwork:
+    """Return the net of a model file, loaded once for each file; by default the package's own."""
+    return OnnxLineNetwork(Path(path or DEFAULT_MODEL))
+
+
+def expected_digest(path: Path) -> str | None:
+    """Return the digest that the card beside a model file gives, None where there is no card."""
+    card = path.with_suffix(".json")
+    try:
+        found = json.loads(card.read_text(encoding="utf-8"))["sha256"]
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+    return str(found)[:16]

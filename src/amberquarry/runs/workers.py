@@ -107,7 +107,7 @@ def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
     from amberquarry.reading import load_network
 
     cv2.setNumThreads(1)
-    network = load_network()
+    network = load_network(settings.reading.model)
     try:
         while True:
             task = pipe.recv()

@@ -160,17 +160,18 @@ def line_pairs(found: list[Word], body: list[Block]) -> list[tuple[str, str]]:
         a = np.array([word.box for word in found], float)
         b = np.array([word.box for word in words], float)
         for start in range(0, len(a), 512):
-            shared = _shared_area(a[start : start + 512], b)
+            shared = _intersection_over_union(a[start : start + 512], b)
             for row in np.flatnonzero(shared.max(1) > 0):
                 by_line = np.bincount(owner, shared[row], len(lines))
                 got[int(by_line.argmax())].append(found[start + row])
     pairs = []
     for line, mine in zip(lines, got, strict=True):
-        first, last = line.words[0].box, line.words[-1].box
-        across, down = last.x0 - first.x0, last.y0 - first.y0
-        mine.sort(key=lambda word: word.box.x0 * across + word.box.y0 * down)
-        if not across and not down:
+        box = Box.around([word.box for word in line.words])
+        if box.width >= box.height:
             mine.sort(key=lambda word: word.box.x0)
+        else:  # set vertically, read down or up
+            sign = 1 if line.words[-1].box.y0 >= line.words[0].box.y0 else -1
+            mine.sort(key=lambda word: sign * word.box.y0)
         wanted = " ".join(word.text for word in line.words)
         pairs.append((plain(wanted), plain(" ".join(word.text for word in mine))))
     return pairs
@@ -210,15 +211,10 @@ def match_words(found: list[Word], truth: list[Word]) -> list[tuple[int, int]]:
     return pairs
 
 
-def _shared_area(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+def _intersection_over_union(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
     low = np.maximum(a[:, None, :2], b[None, :, :2])
     high = np.minimum(a[:, None, 2:], b[None, :, 2:])
-    area: NDArray[np.float64] = np.clip(high - low, 0, None).prod(2)
-    return area
-
-
-def _intersection_over_union(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
-    shared = _shared_area(a, b)
+    shared = np.clip(high - low, 0, None).prod(2)
     areas = (a[:, 2:] - a[:, :2]).prod(1)[:, None] + (b[:, 2:] - b[:, :2]).prod(1)[None]
     result: NDArray[np.float64] = shared / np.maximum(areas - shared, 1e-9)
     return result

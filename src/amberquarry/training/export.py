@@ -5,8 +5,9 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import tempfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import click
@@ -22,7 +23,6 @@ from onnxruntime.quantization import (
     quantize_static,
 )
 
-from amberquarry.training.lines import LineSource
 from amberquarry.training.net import LineNet, export_onnx
 from amberquarry.training.train import line_source
 
@@ -30,47 +30,57 @@ _CALIBRATION_LINES = 200
 
 
 class _Lines(CalibrationDataReader):
-    """Training lines of middling wear, from which the ranges of the activations are taken."""
+    """Lines from which the ranges of the activations are taken."""
 
-    def __init__(self, data: Path) -> None:
-        self._lines = self._pictures(line_source(data, "train", seed=77))
-
-    @staticmethod
-    def _pictures(source: LineSource) -> Iterator[NDArray[np.float32]]:
-        made = 0
-        while made < _CALIBRATION_LINES:
-            for sample in source.lines(0.6):
-                made += 1
-                width = -(-sample.ink.shape[1] // 16) * 16
-                yield np.pad(sample.ink, ((0, 0), (0, width - sample.ink.shape[1])))
+    def __init__(self, inks: list[NDArray[np.float32]]) -> None:
+        self._inks = iter(inks)
 
     def get_next(self) -> dict[str, NDArray[np.float32]] | None:
         """Return the next line as the model's input, None after the last."""
-        ink = next(self._lines, None)
-        return None if ink is None else {"ink": ink[None, None]}
+        ink = next(self._inks, None)
+        if ink is None:
+            return None
+        width = -(-ink.shape[1] // 16) * 16
+        return {"ink": np.pad(ink, ((0, 0), (0, width - ink.shape[1])))[None, None]}
 
 
-def quantise(whole: Path, model: Path, data: Path) -> None:
+def quantise(whole: Path, model: Path, inks: list[NDArray[np.float32]]) -> None:
     """Write the model with the convolutions in 8-bit integers, but for the first and the last.
 
     The sums of the residual steps stay in floating point as well: in integers they cost time and
-    accuracy.
+    accuracy. inks: a few hundred usual lines, (LINE_HEIGHT, W) each.
     """
+    ready = whole.with_name("ready.onnx")
+    quant_pre_process(whole, ready, skip_symbolic_shape=True)
+    convolutions = [n.name for n in onnx.load(ready).graph.node if n.op_type == "Conv"]
+    quantize_static(
+        ready,
+        model,
+        _Lines(inks),
+        quant_format=QuantFormat.QDQ,
+        op_types_to_quantize=["Conv"],
+        nodes_to_exclude=[convolutions[0], *convolutions[-2:]],
+        per_channel=True,
+        activation_type=QuantType.QUInt8,
+        weight_type=QuantType.QInt8,
+    )
+
+
+def write_model(net: LineNet, model: Path, inks: list[NDArray[np.float32]]) -> None:
+    """Write a net as the file that the reader runs, brought to 8-bit integers."""
     with tempfile.TemporaryDirectory() as folder:
-        ready = Path(folder) / "ready.onnx"
-        quant_pre_process(whole, ready, skip_symbolic_shape=True)
-        convolutions = [n.name for n in onnx.load(ready).graph.node if n.op_type == "Conv"]
-        quantize_static(
-            ready,
-            model,
-            _Lines(data),
-            quant_format=QuantFormat.QDQ,
-            op_types_to_quantize=["Conv"],
-            nodes_to_exclude=[convolutions[0], *convolutions[-2:]],
-            per_channel=True,
-            activation_type=QuantType.QUInt8,
-            weight_type=QuantType.QInt8,
-        )
+        whole = Path(folder) / "whole.onnx"
+        export_onnx(net.eval(), whole)
+        quantise(whole, model, inks)
+
+
+def _usual_lines(data: Path) -> list[NDArray[np.float32]]:
+    """Return training lines of middling wear."""
+    source = line_source(data, "train", seed=77)
+    inks: list[NDArray[np.float32]] = []
+    while len(inks) < _CALIBRATION_LINES:
+        inks += [sample.ink for sample in source.lines(0.6)]
+    return inks
 
 
 @click.command()
@@ -79,6 +89,7 @@ def quantise(whole: Path, model: Path, data: Path) -> None:
 @click.option(
     "--data",
     type=click.Path(path_type=Path, exists=True),
+    required=True,
     help="Fonts and texts for lines by which the model is brought to 8-bit integers.",
 )
 @click.option(
@@ -86,14 +97,14 @@ def quantise(whole: Path, model: Path, data: Path) -> None:
     type=click.Path(path_type=Path),
     help="Also write the weights in half precision, to start a later round from.",
 )
-def main(state: Path, model: Path, data: Path | None, weights: Path | None) -> None:
-    """Export the averaged weights of STATE to MODEL."""
+def main(state: Path, model: Path, data: Path, weights: Path | None) -> None:
+    """Export the averaged weights of STATE to MODEL, with a card that holds its hash."""
     loaded = torch.load(state, map_location="cpu", weights_only=True)
     net = LineNet()
     net.take(loaded.get("average", loaded))
-    export_onnx(net.eval(), model)
-    if data:
-        quantise(model, model, data)
+    write_model(net, model, _usual_lines(data))
+    card = {"sha256": hashlib.sha256(model.read_bytes()).hexdigest()}
+    model.with_suffix(".json").write_text(json.dumps(card, indent=1) + "\n", encoding="utf-8")
     if weights:
         torch.save(
             {

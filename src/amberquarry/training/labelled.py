@@ -1,0 +1,128 @@
+"""Line pictures with their text, as users have them."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from amberquarry.document import Box, Line
+from amberquarry.errors import LearningError, QuarryError
+from amberquarry.formats.records import page_from_record
+from amberquarry.pipeline import box_to_source, lay_out, line_in
+from amberquarry.reading import load_network
+from amberquarry.reading.characters import fold, unknown_characters
+from amberquarry.reading.normalise import cut_line
+from amberquarry.runs.folder import read_records
+from amberquarry.settings import Limits, Settings
+from amberquarry.sources import open_source
+from amberquarry.sources.pictures import grey_levels
+
+log = logging.getLogger(__name__)
+
+PICTURES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp", ".webp"}
+_LEAST_OVERLAP = 0.5  # of a found line with a labelled one, over both
+
+
+@dataclass(frozen=True, slots=True)
+class LabelledLine:
+    """A line in the net's form with its text."""
+
+    name: str
+    ink: NDArray[np.float32]  # (LINE_HEIGHT, W)
+    text: str
+
+
+def label_of(text: str, name: str) -> str:
+    """Return a label in the reader's spelling; LearningError where it can't be one."""
+    label = " ".join(fold(text).split())
+    if not label:
+        raise LearningError(f"{name}: the label is empty; write what the line says, or remove it")
+    unknown = sorted(unknown_characters(label))
+    if unknown:
+        shown = ", ".join(f"{c!r} (U+{ord(c):04X})" for c in unknown[:5])
+        raise LearningError(
+            f"{name}: the label holds characters outside the reader's set: {shown}; leave the line "
+            "out or write them in another way"
+        )
+    return label
+
+
+def lines_of_folder(folder: Path) -> Iterator[LabelledLine]:
+    """Yield the line pictures of a folder that have a text file of the same name beside them."""
+    paths = [p for p in sorted(folder.rglob("*")) if p.suffix.lower() in PICTURES]
+    settings = Settings()
+    for path in paths:
+        written = path.with_suffix(".txt")
+        if not written.is_file():
+            continue
+        try:
+            label = label_of(written.read_text(encoding="utf-8-sig"), str(written))
+        except UnicodeDecodeError as error:
+            raise LearningError(f"{written}: not text in UTF-8") from error
+        try:
+            with Image.open(path) as image:
+                found = line_in(grey_levels(image), settings)
+        except (OSError, QuarryError) as error:
+            raise LearningError(f"{path}: not a readable picture ({error})") from error
+        if found is None:
+            log.warning("%s: no ink found, left out", path)
+            continue
+        prepared, components, line = found
+        none = np.zeros(len(components.area), bool)
+        picture = cut_line(prepared.grey, components, line, none)
+        yield LabelledLine(str(path), picture.ink, label)
+
+
+def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
+    """Yield the lines of corrected page records, cut out of the files that they were read from.
+
+    corrected: a file like pages.jsonl. files: the folder below which the sources lie, as named in
+    the `documents.jsonl` beside it.
+    """
+    documents = corrected.with_name("documents.jsonl")
+    if not documents.is_file():
+        raise LearningError(
+            f"{documents}: there is no such file; corrected pages must lie in their run folder"
+        )
+    sources = {record["document"]: record["source"] for record in read_records(documents)}
+    settings = Settings()
+    for record in read_records(corrected):
+        page = page_from_record(record)
+        path = files / sources.get(record["document"], "")
+        if not path.is_file():
+            raise LearningError(f"{path}: there is no such file; name the sources' folder")
+        source = open_source(path, settings, Limits())
+        try:
+            grey = source.picture(page.number - 1).grey
+        finally:
+            source.close()
+        prepared, layout, _ = lay_out(grey, load_network(), settings)
+        owner = np.full(len(layout.found.area), -1, np.int64)
+        for number, found in enumerate(layout.lines):
+            owner[found.pieces] = number
+        written = [line for block in page.blocks for line in block.lines if line.text.strip()]
+        for number, found in enumerate(layout.lines):
+            line = _in_place(box_to_source(found.box, prepared.to_source)[0], written)
+            if line is None:
+                continue
+            name = f"{corrected}, page {page.number}, {line.text[:30]!r}"
+            hidden = (owner != number) & (owner >= 0)
+            picture = cut_line(prepared.grey, layout.found, found, hidden)
+            yield LabelledLine(name, picture.ink, label_of(line.text, name))
+
+
+def _in_place(box: Box, lines: list[Line]) -> Line | None:
+    """Return the line whose box covers nearly the same place, None where there is none."""
+
+    def share(line: Line) -> float:
+        shared = box.overlap(line.box)
+        return shared / max(1e-9, box.area + line.box.area - shared)
+
+    best = max(lines, key=share, default=None)
+    return best if best is not None and share(best) >= _LEAST_OVERLAP else None
