@@ -6,11 +6,16 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from amberquarry import Settings, read_page
+from amberquarry.assembly import set_texts
+from amberquarry.formats.records import page_record
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.decode import decode, doubts_of, resolve
 from amberquarry.reading.languages import identify, load_prior, sign_of, words_of
 from amberquarry.reading.net import Steps
+from amberquarry.reading.repair import nearest_word
 from amberquarry.reading.search import Search, align, doubtful_parts
+from tests.support.pages import text_page
 
 TEXTS = {
     "en": "The keeper wrote down the height of the water every hour and lit the lamp at dusk.",
@@ -131,6 +136,38 @@ class SearchTest(unittest.TestCase):
         steps = said("hello")
         at = align(steps.classes, [CLASS_OF[c] for c in "hello"])
         self.assertEqual(at.tolist(), [1, 4, 7, 10, 13])
+
+
+class RepairTest(unittest.TestCase):
+    def test_nearest_words(self):
+        """One letter wrong is mended, with case and marks kept; what is unclear is left."""
+        prior = load_prior("en")
+        for text, wanted in (
+            ("Possibie,", "Possible,"),
+            ("(DOCUMENTATI0N)", None),  # holds a figure
+            ("documentatiom", "documentation"),
+            ("water", None),  # a word already
+            ("xyzzqk", None),
+            ("cat", None),  # too short to be sure
+        ):
+            with self.subTest(text):
+                self.assertEqual(nearest_word(text, prior), wanted)
+
+    def test_repair_is_optional_and_keeps_the_reading(self):
+        """Only asked for, only for doubtful words; the record holds both."""
+        image = text_page(6)
+        for asked in (False, True):
+            page_settings = Settings.from_dict({"reading": {"repair_words": asked}})
+            page = read_page(image, settings=page_settings)
+            page.blocks[0].lines[0].words[0].repaired = "Repaired"
+            word = page.blocks[0].lines[0].words[0]
+            set_texts([page])
+            self.assertTrue(page.text.startswith("Repaired"))
+            self.assertNotEqual(word.text, "Repaired")
+            record = page_record(page, "id")["blocks"][0]["lines"][0]["words"][0]
+            self.assertEqual((record["repaired"], record["text"]), ("Repaired", word.text))
+            sure = [w for w in page.words if w is not word and w.confidence > 0.6]
+            self.assertEqual({w.repaired for w in sure}, {None})
 
 
 if __name__ == "__main__":

@@ -12,7 +12,15 @@ from amberquarry.layout.blocks import Lines, Region, keep_clearest, parts_column
 from amberquarry.layout.lines import TextLine, _long_runs
 from amberquarry.layout.order import reading_order
 from tests.support.measures import error_rate, in_order
-from tests.support.pages import PROSE, blank, pixels, wrap, write_justified, write_lines
+from tests.support.pages import (
+    PROSE,
+    blank,
+    pixels,
+    text_page,
+    wrap,
+    write_justified,
+    write_lines,
+)
 
 SECOND = (
     "A boat came in with the evening flood and lay under the wall. "
@@ -248,6 +256,29 @@ class BlockTest(unittest.TestCase):
         self.assertEqual(kinds.count(BlockKind.FIGURE), 1)
         self.assertEqual(kinds.index(BlockKind.FIGURE), 1)
         self.assertLess(error_rate(found, f"{PROSE} {SECOND}"), 0.03)
+
+    def test_labels_set_vertically(self):
+        """Labels up and down in the margins are read in their own direction, and marked so."""
+        image = text_page(10)
+        label = blank(420, 44)
+        write_lines(label, ["Height of water in metres"], x=8, y=6, size=28)
+        image.paste(label.rotate(90, expand=True), (15, 100))
+        image.paste(label.rotate(270, expand=True), (image.width - 60, 120))
+        page = aq.read_page(image)
+        turned = {block.rotation: block for block in page.blocks if block.rotation}
+        self.assertEqual(set(turned), {90, 270})
+        for block in turned.values():
+            self.assertEqual(block.text, "Height of water in metres")
+            self.assertGreater(block.box.height, 5 * block.box.width)
+        self.assertLess(turned[270].box.x1, 100)
+        self.assertNotIn("metres", "".join(b.text for b in page.blocks if not b.rotation))
+
+    def test_figures_under_each_other_are_not_vertical(self):
+        """A narrow column of figures stays a column."""
+        image = blank(600, 900)
+        write_lines(image, [str(n % 10) for n in range(16)], x=280, y=40, size=34, pitch=1.2)
+        page = aq.read_page(image)
+        self.assertEqual([block.rotation for block in page.blocks if block.rotation], [])
 
     def test_underlined_and_boxed_text(self):
         """Rules under and around text do not change what is read."""

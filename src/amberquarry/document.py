@@ -130,6 +130,7 @@ class Word:
     end: int
     quad: Quad | None = None
     styles: frozenset[Style] = frozenset()
+    repaired: str | None = None  # what it should be by the language's spelling, where that is asked
 
 
 @dataclass(slots=True)
@@ -163,6 +164,7 @@ class Block:
     lines: list[Line] = field(default_factory=list)
     level: int | None = None  # of a heading, 1 is the highest
     text: str = ""
+    rotation: int = 0  # degrees by which its lines stand turned clockwise on the upright page
     emphasis: list[Emphasis] = field(default_factory=list)
 
     @property

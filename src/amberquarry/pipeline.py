@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from amberquarry.document import (
     LOW_CONFIDENCE,
     Block,
+    BlockKind,
     Box,
     Finding,
     FindingCode,
@@ -18,12 +19,13 @@ from amberquarry.document import (
     Page,
     Quad,
 )
-from amberquarry.imaging import Prepared, prepare, upside_down
+from amberquarry.imaging import Prepared, compose, prepare, turn_matrix, upside_down
 from amberquarry.layout import (
     Components,
     Layout,
     TextLine,
     analyse,
+    find_vertical,
     lines_upside_down,
     whole_line,
 )
@@ -36,6 +38,7 @@ log = logging.getLogger(__name__)
 _TRIAL_LINES = 4  # read each way to tell head from foot
 _SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
+_SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
 
@@ -70,7 +73,10 @@ def read_picture(
         findings=findings,
         to_points=picture.to_points,
     )
-    page.blocks = _read_regions(prepared, layout, network, settings)
+    aside, cleared = _read_vertical(prepared, layout, network, settings)
+    if aside:
+        prepared, layout = cleared, analyse(cleared)
+    page.blocks = _read_regions(prepared, layout, network, settings) + aside
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(
@@ -157,6 +163,62 @@ def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _
     if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
         return _Standing(turned, analyse(turned), other, other - as_is < 0.1)
     return _Standing(prepared, layout, as_is, prepared.turned != 0 and as_is - other < 0.05)
+
+
+def _read_vertical(
+    prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
+) -> tuple[list[Block], Prepared]:
+    """Return blocks of text set vertically, and the page without them.
+
+    Each candidate is read upwards, downwards and as it stands; it is taken where one of the first
+    two is believable, and clearly better than the last.
+    """
+    letter = prepared.letter_height
+    blocks: list[Block] = []
+    grey, ink = prepared.grey, prepared.ink
+    for box in find_vertical(layout.found, letter) if letter else []:
+        room = 0.4 * letter
+        x0, y0 = max(0, int(box.x0 - room)), max(0, int(box.y0 - room))
+        x1, y1 = int(box.x1 + room) + 1, int(box.y1 + room) + 1
+        crop = prepared.grey[y0:y1, x0:x1]
+        height, width = crop.shape
+        read = {}
+        for turned in (0, 90, 270):
+            made = prepare(
+                np.ascontiguousarray(np.rot90(crop, turned // 90)),
+                settings.preparation,
+                lying=False,
+            )
+            outer = turn_matrix(turned, width, height)
+            outer[:, 2] += (x0, y0)
+            source = compose(prepared.to_source, compose(outer, made.to_source))
+            placed = replace(made, to_source=source, turned=turned)
+            found = _read_regions(placed, analyse(placed), network, settings)
+            read[turned] = [block for block in found if block.lines]
+        sure = {turned: _surety(found) for turned, found in read.items()}
+        best = max((90, 270), key=lambda turned: sure[turned])
+        if sure[best] < _SURE_VERTICAL or sure[best] < sure[0] + _BIAS:
+            continue
+        for block in read[best]:
+            block.kind, block.level = BlockKind.LABEL, None
+            block.rotation = best
+        blocks += read[best]
+        if grey is prepared.grey:
+            grey, ink = grey.copy(), ink.copy()
+        grey[y0:y1, x0:x1], ink[y0:y1, x0:x1] = 255, 0
+    return blocks, replace(prepared, grey=grey, ink=ink)
+
+
+def _surety(blocks: list[Block]) -> float:
+    """Return how sure the letters and figures of some blocks are together, for three and more."""
+    letters = [
+        float(confidence) if sign.isalnum() else 0.0
+        for block in blocks
+        for line in block.lines
+        for sign, confidence in zip(line.text, line.character_confidences, strict=True)
+        if sign != " "
+    ]
+    return float(np.mean(letters)) if len(letters) >= 3 else 0.0
 
 
 def line_in(

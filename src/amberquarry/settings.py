@@ -56,6 +56,7 @@ class ReadingSettings:
 
     prior_weight: float = 0.3  # of the language's usual letters in doubtful words; 0 is ink alone
     search_width: int = 6  # readings of a doubtful word that are followed side by side
+    repair_words: bool = False  # doubtful words that are nearly one of the language's become it
     model: str = ""  # a file made by `learn`; empty takes the one that comes with the package
 
     def __post_init__(self) -> None:

@@ -66,7 +66,7 @@ def emphasis_of(block: Block, text: str, starts: list[int]) -> list[Emphasis]:
     for line, start in zip(block.lines, starts, strict=True):
         for word in [] if line.unsupported_script else line.words:
             parts.append((start, word.styles))
-            start += len(word.text) + 1
+            start += len(word.repaired or word.text) + 1
     parts.reverse()
     found: list[Emphasis] = []
     for match in re.finditer(r"\S+", text):  # a word may be made of the ends of two lines
@@ -89,7 +89,9 @@ def set_texts(pages: list[Page]) -> None:
     for page in pages:
         for block in page.blocks:
             lines = [
-                "" if line.unsupported_script else " ".join(word.text for word in line.words)
+                ""
+                if line.unsupported_script
+                else " ".join(word.repaired or word.text for word in line.words)
                 for line in block.lines
             ]
             if block.kind is BlockKind.TABLE:

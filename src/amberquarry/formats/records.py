@@ -65,6 +65,8 @@ def word_record(word: Word, line: Line, characters: bool) -> dict[str, Any]:
         "box": _box(word.box),
         "confidence": round(word.confidence, 3),
     }
+    if word.repaired is not None:
+        record["repaired"] = word.repaired
     if word.styles:
         record["styles"] = _styles(word.styles)
     if word.quad is not None:
@@ -102,6 +104,8 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
         }
         if block.level is not None:
             record["level"] = block.level
+        if block.rotation:
+            record["rotation"] = block.rotation
         if block.emphasis:
             record["emphasis"] = [
                 {"start": start, "end": end, "styles": _styles(styles)}
@@ -147,6 +151,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
                         start,
                         at,
                         styles=_styles_of(word),
+                        repaired=word.get("repaired"),
                     )
                 )
             lines.append(
@@ -167,6 +172,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
                 lines,
                 item.get("level"),
                 item["text"],
+                item.get("rotation", 0),
                 [Emphasis(e["start"], e["end"], _styles_of(e)) for e in item.get("emphasis", [])],
             )
         )

@@ -1,5 +1,5 @@
 """Arrays in, arrays out: from a page picture to level, even, black-and-white ink."""
 
-from amberquarry.imaging.prepare import Prepared, prepare, upside_down
+from amberquarry.imaging.prepare import Prepared, compose, prepare, turn_matrix, upside_down
 
-__all__ = ["Prepared", "prepare", "upside_down"]
+__all__ = ["Prepared", "compose", "prepare", "turn_matrix", "upside_down"]

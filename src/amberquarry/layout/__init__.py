@@ -4,6 +4,7 @@ from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whol
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
+from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
     "Components",
@@ -11,6 +12,7 @@ __all__ = [
     "Region",
     "TextLine",
     "analyse",
+    "find_vertical",
     "lines_upside_down",
     "whole_line",
 ]

@@ -40,6 +40,7 @@ class Prior:
 
     def __init__(self, language: str, counts: dict[str, float], words: frozenset[str]) -> None:
         self.language, self.words = language, words
+        self.sorted_words = sorted(words)
         self._counts = counts
         self._known: dict[str, float] = {}
         self._all = sum(count for run, count in counts.items() if len(run) == 1) or 1.0

@@ -17,6 +17,7 @@ from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, res
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import LinePicture, cut_line
+from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import main_script, settle_scripts
 from amberquarry.reading.search import Search
 from amberquarry.settings import ReadingSettings
@@ -95,6 +96,8 @@ def read_lines(
     kept = [line for line in results if line is not None]
     settle_weights(kept)
     set_confidences(kept, prior)
+    if prior and settings.repair_words:
+        repair_words(kept, prior)
     return results
 
 

@@ -1,0 +1,110 @@
+"""Text that is set upwards or downwards on a page whose lines run across."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+from amberquarry.layout.components import Components
+
+_SMALLEST, _LARGEST = 0.4, 3.0  # letter heights that a letter on its side measures
+_REACH = 0.42  # of its width that a letter looks up and down for the next one
+_WORD_GAP = 1.3  # widths between words of one such line
+_LEAST_LETTERS = 3
+_LEAST_LENGTH = 2.2  # of its width
+_APART = 0.9  # letter heights of white that must lie beside it
+_MOST_BESIDE = 0.2  # of its letters may have other text that near
+
+
+def find_vertical(found: Components, letter: float) -> list[Box]:
+    """Return boxes of what may be lines set vertically, from top to bottom of the page.
+
+    They are candidates by geometry: letters closely one above the other, white to both sides.
+    Whether they are text, and which way they run, is for the reader to say.
+    """
+    size = np.maximum(found.width, found.height)
+    chosen = found.usable & (size >= _SMALLEST * letter) & (size <= _LARGEST * letter)
+    index = np.flatnonzero(chosen)
+    if len(index) < _LEAST_LETTERS:
+        return []
+    left, right = found.left[index].astype(float), found.right[index].astype(float)
+    top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
+    group = _stacks(found.labels.shape, left, top, right, bottom, letter)
+    boxes: list[tuple[Box, NDArray[np.int64]]] = []
+    for name in range(1, int(group.max(initial=0)) + 1):
+        own = np.flatnonzero(group == name)
+        if len(own) < 2:
+            continue
+        box = Box(
+            float(left[own].min()),
+            float(top[own].min()),
+            float(right[own].max()),
+            float(bottom[own].max()),
+        )
+        if box.height >= 1.2 * box.width and box.width <= 2.6 * letter:
+            boxes.append((box, own))
+    lines = _join_words(boxes)
+    inside = np.zeros(len(index), bool)
+    for _, own in lines:
+        inside[own] = True
+    kept = []
+    for box, own in lines:
+        if len(own) < _LEAST_LETTERS or box.height < _LEAST_LENGTH * box.width:
+            continue
+        beside = (
+            ~inside
+            & (right > box.x0 - _APART * letter)
+            & (left < box.x1 + _APART * letter)
+            & (bottom > box.y0)
+            & (top < box.y1)
+            & ((right <= box.x0 + 2) | (left >= box.x1 - 2))
+        )
+        rows = (top[own][:, None] < bottom[beside]) & (bottom[own][:, None] > top[beside])
+        if rows.any(1).mean() <= _MOST_BESIDE:
+            kept.append(box)
+    return sorted(kept, key=lambda box: (box.y0, box.x0))
+
+
+def _stacks(
+    shape: tuple[int, ...],
+    left: NDArray[np.float64],
+    top: NDArray[np.float64],
+    right: NDArray[np.float64],
+    bottom: NDArray[np.float64],
+    letter: float,
+) -> NDArray[np.int64]:
+    """Return a group number for each piece: pieces whose middle columns, drawn out, touch."""
+    coarse = 4
+    raster = np.zeros((shape[0] // coarse + 2, shape[1] // coarse + 2), np.uint8)
+    middle, half = (left + right) / 2, np.maximum((right - left) / 4, 0.12 * letter)
+    reach = _REACH * np.maximum(right - left, 0.6 * letter)
+    x0 = np.maximum(0, np.round((middle - half) / coarse)).astype(int)
+    x1 = np.maximum(x0 + 1, np.round((middle + half) / coarse)).astype(int)
+    y0 = np.maximum(0, np.round((top - reach) / coarse)).astype(int)
+    y1 = np.maximum(y0 + 1, np.round((bottom + reach) / coarse)).astype(int)
+    for a, b, c, d in zip(y0.tolist(), y1.tolist(), x0.tolist(), x1.tolist(), strict=True):
+        raster[a:b, c:d] = 1
+    _, labels = cv2.connectedComponents(raster, connectivity=4)
+    rows = np.clip(((top + bottom) / 2 / coarse).astype(int), 0, raster.shape[0] - 1)
+    columns = np.clip((middle / coarse).astype(int), 0, raster.shape[1] - 1)
+    return np.asarray(labels[rows, columns], np.int64)
+
+
+def _join_words(
+    boxes: list[tuple[Box, NDArray[np.int64]]],
+) -> list[tuple[Box, NDArray[np.int64]]]:
+    """Return words that stand one under the other on one line, joined."""
+    lines: list[tuple[Box, NDArray[np.int64]]] = []
+    for box, own in sorted(boxes, key=lambda item: item[0].y0):
+        for number, (line, pieces) in enumerate(lines):
+            shared = min(line.x1, box.x1) - max(line.x0, box.x0)
+            gap = box.y0 - line.y1
+            wide = max(line.width, box.width)
+            if shared > 0.6 * min(line.width, box.width) and gap < _WORD_GAP * wide:
+                lines[number] = (Box.around([line, box]), np.concatenate([pieces, own]))
+                break
+        else:
+            lines.append((box, own))
+    return lines
