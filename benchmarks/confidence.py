@@ -4,7 +4,7 @@
 scanner levels and prints, beside the plain product of the characters' probabilities as the floor:
 the expected calibration error over words in ten equal classes of confidence, the area under the ROC
 curve of "this word is right", and the rank correlation of a page's confidence with its true error
-over all pages and within each level.
+(character errors line by line, so that reading order plays no part) over all pages and each level.
 """
 
 from __future__ import annotations
@@ -17,12 +17,13 @@ from pathlib import Path
 import click
 import numpy as np
 from numpy.typing import NDArray
+from rapidfuzz.distance import Levenshtein
 from scipy.stats import rankdata, spearmanr
 
 from amberquarry import QuarryError, read_page
 from amberquarry.document import Page
 from amberquarry.formats.records import page_from_record
-from amberquarry.scoring import score_page
+from amberquarry.scoring.compare import APART, line_pairs
 from amberquarry.training.confidence import words_right
 
 LEVELS = ("clean", "office", "poor")
@@ -50,10 +51,11 @@ def read_one(path: str) -> tuple[list[tuple[float, float, bool]], float, float] 
     except QuarryError as error:
         click.echo(f"{path}: {error}", err=True)
         return None
-    score = score_page(page, truth)
+    pairs = line_pairs(list(page.words), [b for b in truth.blocks if b.kind not in APART])
+    wrong = sum(min(len(wanted), Levenshtein.distance(wanted, got)) for wanted, got in pairs)
     confidences = [word.confidence for word in page.words]
     rows = list(zip(confidences, product(page), words_right(page, truth), strict=True))
-    return rows, page.confidence, score.errors_any_order / max(1, score.characters)
+    return rows, page.confidence, wrong / max(1, sum(len(wanted) for wanted, _ in pairs))
 
 
 def calibration_error(said: NDArray[np.float64], right: NDArray[np.bool_]) -> float:

@@ -15,7 +15,7 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, un
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.reader import PlacedText, make_line
+from amberquarry.reading.reader import PlacedText, make_line, settle_bold
 from amberquarry.reading.scripts import settle_scripts
 from amberquarry.settings import PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
@@ -128,20 +128,42 @@ class PlaceTest(unittest.TestCase):
     def test_words_have_styles(self):
         """A word has a style if most of its letters have it; points and brackets don't count."""
         styles = np.zeros((8, 4), np.float32)
-        styles[0:2, 0] = 0.9
+        styles[0:2, 2] = 0.9
         styles[4:7, 1] = 0.8
         boxes = np.tile(np.float32([0, 0, 5, 9]), (8, 1))
         line = make_line(PlacedText("ab, (cd)", boxes, np.ones(8, np.float32), styles))
-        self.assertEqual([w.styles for w in line.words], [{aq.Style.BOLD}, {aq.Style.ITALIC}])
+        self.assertEqual(
+            [w.styles for w in line.words], [{aq.Style.SUPERSCRIPT}, {aq.Style.ITALIC}]
+        )
 
-    def test_a_heavy_page_is_not_bold(self):
-        """Where nearly everything is bold, bold sets nothing apart."""
+    def test_bold_is_heavier_than_the_page(self):
+        """Where every word is heavy none is set apart; one that is heavier than the rest is."""
+
+        def lines_of(weights):
+            placed = [
+                PlacedText(
+                    "tide",
+                    np.tile(np.float32([0, 0, 5, 9]), (4, 1)),
+                    np.ones(4, np.float32),
+                    np.tile(np.float32([weight, 0, 0, 0]), (4, 1)),
+                )
+                for weight in weights
+            ]
+            lines = [make_line(text) for text in placed]
+            settle_bold(lines, placed)
+            return [aq.Style.BOLD in line.words[0].styles for line in lines]
+
+        self.assertEqual(lines_of([0.9] * 40), [False] * 40)
+        self.assertEqual(lines_of([0.15] * 40 + [0.6]), [False] * 40 + [True])
+        self.assertEqual(lines_of([0.2, 0.9]), [False, True])
+
+    def test_slanted_lines_are_italic(self):
+        """Words of a page come out with the style that the net tells."""
         page = prepare(pixels(text_page(3)), PreparationSettings())
         layout = analyse(page)
-        for style, expected in (((0.9, 0, 0, 0), frozenset()), ((0, 0.9, 0, 0), {"italic"})):
-            network = SayingNetwork("a line of text " * 6, style=style)
-            lines = read_lines(page.grey, layout.found, layout.lines, network, ReadingSettings())
-            self.assertEqual(lines[0].words[0].styles, expected)
+        network = SayingNetwork("a line of text " * 6, style=(0, 0.9, 0, 0))
+        lines = read_lines(page.grey, layout.found, layout.lines, network, ReadingSettings())
+        self.assertEqual(lines[0].words[0].styles, {"italic"})
 
     def test_unknown_scripts_are_marked(self):
         """A line mostly of signs for the unknown is marked, and sure of nothing."""

@@ -28,7 +28,11 @@ _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
 _BONUS = 0.8  # for each character of a doubtful word, since each costs probability
-_LEAST_LETTERS = 200  # of a page, from which its usual weight can be told
+_MOSTLY = 0.6  # of a page's letters: then it stands in an unknown script
+_SCRAP = 5  # letters of a line that tell nothing by themselves
+_LEAST_WORDS = 30  # of a page, from which its usual weight can be told
+_HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
+_HEAVIER = 1.1  # of the log odds of bold, against the page's usual word
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -80,6 +84,7 @@ def read_lines(
     language = identify(" ".join(texts))
     prior = load_prior(language) if language else None
     results: list[Line | None] = []
+    texts_placed: list[PlacedText] = []
     for number, reading in enumerate(readings):
         if reading is None:
             results.append(None)
@@ -92,9 +97,12 @@ def read_lines(
         boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
         text = settle_scripts(read.text, script)
         placed = PlacedText(text, boxes, read.confidences, read.styles)
-        results.append(make_line(space_leaders(placed)))
+        whole = space_leaders(placed)
+        texts_placed.append(whole)
+        results.append(make_line(whole))
     kept = [line for line in results if line is not None]
-    settle_weights(kept)
+    settle_bold(kept, texts_placed)
+    settle_unknown(kept)
     set_confidences(kept, prior)
     if prior and settings.repair_words:
         repair_words(kept, prior)
@@ -209,7 +217,7 @@ def make_line(placed: PlacedText) -> Line:
                 float(np.prod(confidences[span])),
                 span.start,
                 span.stop,
-                styles=word_styles(match[0], placed.styles[span]),
+                styles=_set_apart(word_styles(match[0], placed.styles[span])),
             )
         )
     letters = sum(letter.isalpha() for letter in text) + int(unknown.sum())
@@ -224,24 +232,60 @@ def make_line(placed: PlacedText) -> Line:
     )
 
 
-def word_styles(text: str, styles: NDArray[np.float32]) -> frozenset[Style]:
-    """Return the styles that most of a word's letters and figures have.
+def _set_apart(mean: NDArray[np.float32]) -> frozenset[Style]:
+    """Return the styles that a word has by itself; its weight is told against the page's."""
+    return frozenset(
+        style
+        for style, value in zip(_STYLES, mean, strict=True)
+        if value > 0.5 and style is not Style.BOLD
+    )
+
+
+def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return the mean probability (4,) of each style over a word's letters and figures.
 
     styles: (N, 4) with the probability of bold, slanted, raised and lowered for each character.
     """
     rows = [n for n, letter in enumerate(text) if letter.isalnum()] or list(range(len(text)))
-    mean = styles[rows].mean(0)
-    return frozenset(style for style, value in zip(_STYLES, mean, strict=True) if value > 0.5)
+    mean: NDArray[np.float32] = styles[rows].mean(0)
+    return mean
 
 
-def settle_weights(lines: list[Line]) -> None:
-    """Take bold from all words where most of a page is bold: then it sets nothing apart."""
+def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
+    """Mark words as bold that are clearly heavier than the page's usual word, in place.
+
+    A face can be heavy or light throughout: what sets a word apart is its weight against the
+    others. Pages of a few words have no usual weight; there its own counts alone.
+    """
     words = [word for line in lines for word in line.words]
-    letters = sum(len(word.text) for word in words)
-    bold = sum(len(word.text) for word in words if Style.BOLD in word.styles)
-    if letters >= _LEAST_LETTERS and bold > 0.6 * letters:
-        for word in words:
-            word.styles -= {Style.BOLD}
+    if not words:
+        return
+    heavy = np.array(
+        [
+            word_styles(word.text, text.styles[word.start : word.end])[0]
+            for line, text in zip(lines, placed, strict=True)
+            for word in line.words
+        ]
+    )
+    weight = np.log((heavy + 1e-3) / (1 - heavy + 1e-3))
+    usual = float(np.median(weight)) if len(words) >= _LEAST_WORDS else -np.inf
+    for word, own in zip(words, weight, strict=True):
+        # heavy by itself, where few letters tell less than many, and heavier than the rest
+        if own > max(_HEAVY / math.sqrt(len(word.text)), usual + _HEAVIER):
+            word.styles |= {Style.BOLD}
+
+
+def settle_unknown(lines: list[Line]) -> None:
+    """Mark scraps on a page in an unknown script as well: its marks often stand as lines."""
+    unknown = sum(line.text.count(UNKNOWN) for line in lines)
+    letters = unknown + sum(letter.isalpha() for line in lines for letter in line.text)
+    if unknown <= _MOSTLY * letters:
+        return
+    for line in lines:
+        own = [letter for letter in line.text if letter.isalpha() or letter == UNKNOWN]
+        scrap = len(own) <= _SCRAP and not any(letter.isnumeric() for letter in line.text)
+        if UNKNOWN in own or (own and scrap):
+            line.unsupported_script = True
 
 
 def trial_lines(
@@ -268,7 +312,7 @@ def trial_confidence(
             sum(
                 confidence
                 for confidence, sign in zip(read.confidences, read.text, strict=True)
-                if sign.isalnum()
+                if sign.isalnum() or sign == UNKNOWN
             )
         )
         # dots lead on either way up and tell nothing

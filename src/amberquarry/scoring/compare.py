@@ -167,10 +167,12 @@ def line_pairs(found: list[Word], body: list[Block]) -> list[tuple[str, str]]:
     pairs = []
     for line, mine in zip(lines, got, strict=True):
         box = Box.around([word.box for word in line.words])
-        if box.width >= box.height:
-            mine.sort(key=lambda word: word.box.x0)
-        else:  # set vertically, read down or up
-            sign = 1 if line.words[-1].box.y0 >= line.words[0].box.y0 else -1
+        first, last = line.words[0].box, line.words[-1].box
+        if box.width >= box.height:  # from the right on pages that stand on their head
+            sign = 1 if last.x0 >= first.x0 else -1
+            mine.sort(key=lambda word: sign * word.box.x0)
+        else:  # lying pages and labels, down or up
+            sign = 1 if last.y0 >= first.y0 else -1
             mine.sort(key=lambda word: sign * word.box.y0)
         wanted = " ".join(word.text for word in line.words)
         pairs.append((plain(wanted), plain(" ".join(word.text for word in mine))))
