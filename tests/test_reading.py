@@ -154,7 +154,7 @@ class PlaceTest(unittest.TestCase):
             return [aq.Style.BOLD in line.words[0].styles for line in lines]
 
         self.assertEqual(lines_of([0.9] * 40), [False] * 40)
-        self.assertEqual(lines_of([0.15] * 40 + [0.6]), [False] * 40 + [True])
+        self.assertEqual(lines_of([0.15] * 40 + [0.75]), [False] * 40 + [True])
         self.assertEqual(lines_of([0.2, 0.9]), [False, True])
 
     def test_slanted_lines_are_italic(self):
