@@ -16,7 +16,7 @@ from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.reader import PlacedText, make_line, settle_bold
-from amberquarry.reading.scripts import settle_scripts
+from amberquarry.reading.scripts import settle_figures, settle_scripts
 from amberquarry.settings import PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
 from tests.support.pages import PROSE, pixels, text_page, wrap
@@ -177,6 +177,21 @@ class PlaceTest(unittest.TestCase):
             self.assertEqual(line.unsupported_script, expected)
             unknown = [w.confidence for w in line.words if UNKNOWN in w.text]
             self.assertEqual(max(unknown), 0)
+
+
+class FigureTest(unittest.TestCase):
+    def test_letters_among_figures(self):
+        """l, I and O among figures are figures; words, codes and single letters are left."""
+        for text, wanted in (
+            ("No. 1l8", "No. 118"),
+            ("4.7I, 3O,5", "4.71, 30,5"),
+            ("3O,55 l2.l2.l9", "30,55 12.12.19"),
+            ("O2 I3 10 l of oil", "O2 I3 10 l of oil"),
+            ("Il 1l", "Il 1l"),
+            ("B12O4", "B12O4"),
+        ):
+            with self.subTest(text):
+                self.assertEqual(settle_figures(text), wanted)
 
 
 class ModelTest(unittest.TestCase):

@@ -18,7 +18,7 @@ from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import LinePicture, cut_line
 from amberquarry.reading.repair import repair_words
-from amberquarry.reading.scripts import main_script, settle_scripts
+from amberquarry.reading.scripts import main_script, settle_figures, settle_scripts
 from amberquarry.reading.search import Search
 from amberquarry.settings import ReadingSettings
 
@@ -95,7 +95,7 @@ def read_lines(
             read = resolve(read, reading.doubts, prior, search)
         centres = reading.picture.page_x(read.columns)
         boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
-        text = settle_scripts(read.text, script)
+        text = settle_figures(settle_scripts(read.text, script))
         placed = PlacedText(text, boxes, read.confidences, read.styles)
         whole = space_leaders(placed)
         texts_placed.append(whole)

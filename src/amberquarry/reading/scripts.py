@@ -45,6 +45,8 @@ _PAIRS = [
     ("ß", "", "β"),
     ("u", "", "υ"),
 ]
+_AS_FIGURES = str.maketrans("lIOo", "1100")
+_AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]+(?!\S)")
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
     for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
@@ -74,6 +76,15 @@ def main_script(texts: Iterable[str]) -> str | None:
     """Return the script of most letters that only one script has, None where there are none."""
     votes = Counter(script for text in texts for script in _votes(text))
     return max(sorted(votes), key=lambda script: votes[script]) if votes else None
+
+
+def settle_figures(text: str) -> str:
+    """Return `text` with letters that look like figures read as figures among figures.
+
+    Only in words of nothing but figures, their points and strokes, and such letters, with at least
+    two figures. The text keeps its length.
+    """
+    return _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
 
 
 def settle_scripts(text: str, around: str | None = None) -> str:
