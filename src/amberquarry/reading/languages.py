@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from importlib import resources
 from io import BytesIO
 
@@ -40,10 +40,14 @@ class Prior:
 
     def __init__(self, language: str, counts: dict[str, float], words: frozenset[str]) -> None:
         self.language, self.words = language, words
-        self.sorted_words = sorted(words)
         self._counts = counts
         self._known: dict[str, float] = {}
         self._all = sum(count for run, count in counts.items() if len(run) == 1) or 1.0
+
+    @cached_property
+    def sorted_words(self) -> list[str]:
+        """The listed words in a settled order; only spelling repair asks for them."""
+        return sorted(self.words)
 
     def log_probability(self, history: str, sign: str) -> float:
         """Return the natural logarithm of the probability of `sign` after `history`.

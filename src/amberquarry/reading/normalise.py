@@ -34,6 +34,14 @@ class LinePicture:
         return self.first_x + column / self.columns_per_px
 
 
+def owners(found: Components, lines: list[TextLine]) -> NDArray[np.int64]:
+    """Return for each component the number of the line that it belongs to, -1 for none."""
+    owner = np.full(len(found.area), -1, np.int64)
+    for number, line in enumerate(lines):
+        owner[line.pieces] = number
+    return owner
+
+
 def cut_line(
     grey: NDArray[np.uint8], found: Components, line: TextLine, foreign: NDArray[np.bool_]
 ) -> LinePicture:

@@ -16,7 +16,7 @@ from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, resolve
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.normalise import LinePicture, cut_line
+from amberquarry.reading.normalise import LinePicture, cut_line, owners
 from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import main_script, settle_figures, settle_scripts
 from amberquarry.reading.search import Search
@@ -69,9 +69,7 @@ def read_lines(
     Boxes are in the prepared page's frame. Doubtful words are read anew once the page's language
     is known from all of its lines.
     """
-    owner = np.full(len(found.area), -1, np.int64)
-    for number, line in enumerate(lines):
-        owner[line.pieces] = number
+    owner = owners(found, lines)
     readings: list[_Reading | None] = []
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)

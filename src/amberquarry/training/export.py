@@ -9,6 +9,7 @@ import hashlib
 import json
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import click
 import numpy as np
@@ -66,12 +67,17 @@ def quantise(whole: Path, model: Path, inks: list[NDArray[np.float32]]) -> None:
     )
 
 
-def write_model(net: LineNet, model: Path, inks: list[NDArray[np.float32]]) -> None:
-    """Write a net as the file that the reader runs, brought to 8-bit integers."""
+def write_model(net: LineNet, model: Path, inks: list[NDArray[np.float32]], **facts: Any) -> None:
+    """Write a net as the file that the reader runs, brought to 8-bit integers.
+
+    A card beside it holds its hash and the given facts.
+    """
     with tempfile.TemporaryDirectory() as folder:
         whole = Path(folder) / "whole.onnx"
         export_onnx(net.eval(), whole)
         quantise(whole, model, inks)
+    card = {"sha256": hashlib.sha256(model.read_bytes()).hexdigest(), **facts}
+    model.with_suffix(".json").write_text(json.dumps(card, indent=1) + "\n", encoding="utf-8")
 
 
 def _usual_lines(data: Path) -> list[NDArray[np.float32]]:
@@ -103,8 +109,6 @@ def main(state: Path, model: Path, data: Path, weights: Path | None) -> None:
     net = LineNet()
     net.take(loaded.get("average", loaded))
     write_model(net, model, _usual_lines(data))
-    card = {"sha256": hashlib.sha256(model.read_bytes()).hexdigest()}
-    model.with_suffix(".json").write_text(json.dumps(card, indent=1) + "\n", encoding="utf-8")
     if weights:
         torch.save(
             {

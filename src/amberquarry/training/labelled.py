@@ -17,7 +17,7 @@ from amberquarry.formats.records import page_from_record
 from amberquarry.pipeline import box_to_source, lay_out, line_in
 from amberquarry.reading import load_network
 from amberquarry.reading.characters import fold, unknown_characters
-from amberquarry.reading.normalise import cut_line
+from amberquarry.reading.normalise import cut_line, owners
 from amberquarry.runs.folder import read_records
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import open_source
@@ -103,9 +103,7 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
         finally:
             source.close()
         prepared, layout, _ = lay_out(grey, load_network(), settings)
-        owner = np.full(len(layout.found.area), -1, np.int64)
-        for number, found in enumerate(layout.lines):
-            owner[found.pieces] = number
+        owner = owners(layout.found, layout.lines)
         written = [line for block in page.blocks for line in block.lines if line.text.strip()]
         for number, found in enumerate(layout.lines):
             line = _in_place(box_to_source(found.box, prepared.to_source)[0], written)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import itertools
-import json
 import logging
 import math
 import random
@@ -180,7 +179,6 @@ def learn(
     out: Path,
     passes: int = 30,
     progress: Callable[[float, float], None] = lambda share, loss: None,
-    threads: int = 0,
 ) -> Report:
     """Write a model that has learnt from `lines` to `out`, with a card beside it.
 
@@ -196,8 +194,6 @@ def learn(
             f"{len(usable)} usable lines of {len(lines)}; learning needs {LEAST_LINES} and some to "
             "measure by: label more, at best two hundred and more"
         )
-    if threads:
-        torch.set_num_threads(threads)
     torch.set_flush_denormal(True)
     torch.manual_seed(1)
     replay = load_replay()
@@ -229,8 +225,7 @@ def learn(
         error_rate(learning.teacher, base_kept),
         error_rate(learning.net, base_kept),
     )
-    write_model(learning.net, out, [line.ink for line in (own + base)[:: max(1, len(own) // 100)]])
-    card = {"sha256": hashlib.sha256(out.read_bytes()).hexdigest(), "learnt": asdict(report)}
-    out.with_suffix(".json").write_text(json.dumps(card, indent=1) + "\n", encoding="utf-8")
+    usual = [line.ink for line in (own + base)[:: max(1, len(own) // 100)]]
+    write_model(learning.net, out, usual, learnt=asdict(report))
     state.unlink(missing_ok=True)
     return report
