@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import random
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 import click
@@ -20,19 +21,29 @@ from amberquarry.reading.decode import decode, doubts_of, resolve
 from amberquarry.reading.languages import load_prior
 from amberquarry.reading.net import DEFAULT_MODEL, LineNetwork
 from amberquarry.reading.search import Search
-from amberquarry.training import lines as training_lines
 from amberquarry.training.faces import load_faces
 from amberquarry.training.lines import LineSource, Sample
-from amberquarry.training.texts import LANGUAGE_WEIGHTS, Corpus, cells
+from amberquarry.training.texts import LANGUAGE_WEIGHTS, Corpus, cells, sample_text
 
 APART = 50  # every so many paragraphs were kept out of the prior
 WEAR = 0.8
 
 
-def samples(data: Path, corpus: Corpus, count: int, seed: int) -> list[Sample]:
+def figures_only(corpus: Corpus, chance: random.Random, length: int, _: float) -> str:
+    """Return a line of amounts, dates and codes."""
+    return cells(corpus, chance, length)
+
+
+def samples(
+    data: Path,
+    corpus: Corpus,
+    count: int,
+    seed: int,
+    write: Callable[[Corpus, random.Random, int, float], str] = sample_text,
+) -> list[Sample]:
     """Return worn lines in held-out fonts."""
     faces = load_faces(data / "faces.json", "test")
-    source = LineSource(data, corpus, faces, {}, seed)
+    source = LineSource(data, corpus, faces, {}, seed, write=write)
     found: list[Sample] = []
     while len(found) < count:
         found.extend(source.lines(WEAR))
@@ -101,13 +112,7 @@ def main(
         )
     click.echo(f"{'all':8} {'':6} " + "  ".join(f"{100 * w / characters:10.2f}" for w in whole))
 
-    chance = random.Random(7)
-    original = training_lines.sample_text
-    training_lines.sample_text = lambda _, __, length: cells(corpus, chance, length)
-    try:
-        found = samples(data, of_language(corpus, "en"), figures, seed=6)
-    finally:
-        training_lines.sample_text = original
+    found = samples(data, of_language(corpus, "en"), figures, 6, figures_only)
     changed = numbers = 0
     for texts in read(network, found, "en", searches):
         old = re.findall(r"\S*\d\S*", texts[0])

@@ -25,6 +25,7 @@ from amberquarry.training.faces import (
     plain_name,
     read_font,
     save_faces,
+    tell_bold,
 )
 from amberquarry.training.foreign import ForeignDrawer, index_foreign, label_of, random_word
 from amberquarry.training.lines import LineSource, Run, draw_line, settings_of_letters
@@ -153,6 +154,14 @@ class FaceTest(unittest.TestCase):
                 self.assertEqual(font.slanted, slanted)
         self.assertIsNone(is_bold(400, 0.3))
         self.assertIsNone(is_bold(700, 0.1))
+
+    def test_light_bold_is_told_by_its_family(self):
+        """What is named bold and is thicker than the family's plain face is bold, else unknown."""
+        plain = Face("thin", "core", "train", ("a.ttf",), ("abc",), 0.5, None, False)
+        told = tell_bold([plain] * 3, [300, 700, 700], [0.10, 0.15, 0.11])
+        self.assertEqual([face.bold for face in told], [False, True, None])
+        alone = tell_bold([plain], [700], [0.15])
+        self.assertIsNone(alone[0].bold)
 
     def test_index_round_trip_and_splits(self):
         """A family that is kept apart stays apart, in whatever package it comes."""

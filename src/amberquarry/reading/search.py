@@ -18,6 +18,7 @@ from amberquarry.reading.characters import ALPHABET, UNKNOWN
 from amberquarry.reading.languages import Prior, sign_of
 
 _SURE = 0.9  # probability of a step's best class from which it is not in doubt
+_RIVAL = 0.05  # probability from which another sign is a rival of the best one
 _PARTING = 0.98  # of a space that parts words for certain
 _LEAST = 0.02  # probability of a class to be tried
 _MOST_CLASSES = 4  # tried at a step
@@ -44,7 +45,7 @@ def doubtful_parts(probabilities: NDArray[np.float32]) -> list[tuple[int, int]]:
     """
     best = probabilities.argmax(1)
     top = probabilities[np.arange(len(best)), best]
-    doubt = (top < _SURE) & _OPEN[best]
+    doubt = _in_doubt(probabilities, best, top) & _OPEN[best]
     if not doubt.any():
         return []
     parting = np.flatnonzero((best == _SPACE) & (top >= _PARTING))
@@ -54,6 +55,28 @@ def doubtful_parts(probabilities: NDArray[np.float32]) -> list[tuple[int, int]]:
         for before, after in itertools.pairwise(edges)
         if doubt[before + 1 : after].any() and after - before <= _MOST_STEPS
     ]
+
+
+def _in_doubt(
+    probabilities: NDArray[np.float32], best: NDArray[np.int64], top: NDArray[np.float32]
+) -> NDArray[np.bool_]:
+    """Return the steps with a rival, or with a sign that is nowhere sure.
+
+    Where a letter begins or ends, it and the blank share a step: that alone is no doubt.
+    """
+    open_steps = np.flatnonzero(top < 1 - _RIVAL)  # others have no room for a rival
+    rows, classes = np.nonzero(probabilities[open_steps] > _RIVAL)
+    steps = open_steps[rows]
+    around = np.pad(best, 1, mode="edge")
+    known = (classes == 0) | np.any(
+        [classes == around[steps + shift] for shift in range(3)], axis=0
+    )
+    doubt = np.zeros(len(best), bool)
+    doubt[steps[~known]] = True
+    starts = np.flatnonzero(np.diff(best, prepend=-1))
+    peak = np.maximum.reduceat(top, starts)
+    unsure = (peak < _SURE) & (best[starts] != 0)
+    return doubt | np.repeat(unsure, np.diff(starts, append=len(best)))
 
 
 def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) -> str:

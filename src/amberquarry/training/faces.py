@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections import OrderedDict
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -139,6 +139,28 @@ def is_bold(weight: int, stroke: float) -> bool | None:
     return None
 
 
+def tell_bold(faces: list[Face], weights: list[int], strokes: list[float]) -> list[Face]:
+    """Return faces with their boldness, told by name, by strokes and by their family.
+
+    weights, strokes: of each face, as in `FontFile`. Light families have bold faces no thicker
+    than the plain ones of others: bold is also what is a fifth thicker than all plain faces of its
+    family with the same slant.
+    """
+    told = [is_bold(weight, stroke) for weight, stroke in zip(weights, strokes, strict=True)]
+    plain: dict[tuple[str, bool], float] = {}
+    for face, bold, stroke in zip(faces, told, strokes, strict=True):
+        if bold is False:
+            key = face.family, face.slanted
+            plain[key] = max(stroke, plain.get(key, 0.0))
+    found = []
+    for face, bold, weight, stroke in zip(faces, told, weights, strokes, strict=True):
+        beside = plain.get((face.family, face.slanted))
+        if bold is None and weight >= 600 and beside is not None and stroke > 1.2 * beside:
+            bold = True
+        found.append(replace(face, bold=bold))
+    return found
+
+
 def plain_name(family: str) -> str:
     """Return a family name without case, blanks and foundry words, to compare families by."""
     return re.sub(r"[^a-z0-9]|\b(regular|variable|vf)\b", "", family.lower())
@@ -148,10 +170,12 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
     """Return the faces of all fetched packages; families in a kept-apart split stay there."""
     apart: dict[str, str] = {}
     found: list[Face] = []
+    weights: list[int] = []
+    strokes: list[float] = []
     for row in sorted(rows, key=lambda row: row["split"] == "train"):  # kept-apart ones first
         folder = fonts / row["package"]
         pieces: OrderedDict[str, list[tuple[str, FontFile]]] = OrderedDict()
-        weights: dict[str, int] = {}  # web fonts say in the name what their tables may not
+        named: dict[str, int] = {}  # web fonts say in the name what their tables may not
         for path in sorted(folder.glob("*")):
             parts = _SUBSET.match(path.stem)
             if row["registry"] == "npm" and (parts is None or path.suffix != ".woff2"):
@@ -168,10 +192,9 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
             if font.x_height < 0 or (known < 40 and not parts) or known < 2:
                 continue
             pieces.setdefault(key, []).append((f"{row['package']}/{path.name}", font))
-            weights[key] = int(parts["weight"]) if parts else font.weight
+            named[key] = int(parts["weight"]) if parts else font.weight
         for key, files in pieces.items():
             heights = [font.x_height for _, font in files if font.x_height > 0]
-            strokes = [font.stroke for _, font in files if font.stroke > 0]
             everything = set("".join(font.characters for _, font in files))
             if not heights or not (
                 {"a", "e", "n"} <= everything
@@ -194,11 +217,13 @@ def index_faces(fonts: Path, rows: list[dict[str, str]]) -> list[Face]:
                     tuple(name for name, _ in files),
                     tuple(font.characters for _, font in files),
                     heights[0],
-                    is_bold(weights[key], strokes[0] if strokes else 0.0),
+                    None,
                     key.endswith("italic") or any(font.slanted for _, font in files),
                 )
             )
-    return found
+            weights.append(named[key])
+            strokes.append(next((font.stroke for _, font in files if font.stroke > 0), 0.0))
+    return tell_bold(found, weights, strokes)
 
 
 def save_faces(faces: list[Face], path: Path) -> None:
@@ -310,7 +335,8 @@ def _open(path: str, size: int) -> ImageFont.FreeTypeFont:
 @click.option("--lists", type=click.Path(path_type=Path, exists=True), default=Path("training"))
 def main(data: Path, lists: Path) -> None:
     """Index the fonts below DATA/fonts."""
-    faces = index_faces(data / "fonts", read_table(lists / "fonts.tsv"))
+    rows = [row for row in read_table(lists / "fonts.tsv") if row["class"] != "foreign"]
+    faces = index_faces(data / "fonts", rows)
     save_faces(faces, data / "faces.json")
     for split in ("train", "test", "demo"):
         chosen = [face for face in faces if face.split == split]

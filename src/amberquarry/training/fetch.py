@@ -11,10 +11,12 @@ from __future__ import annotations
 import csv
 import gzip
 import logging
+import re
 import shutil
 import subprocess
 import tarfile
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import click
@@ -22,6 +24,7 @@ import click
 log = logging.getLogger(__name__)
 
 FONT_SUFFIXES = {".ttf", ".otf", ".woff2", ".pfb", ".t1"}
+PACKAGES_PER_CALL = 20  # starting a client costs more than most downloads
 TEXT_FOLDERS = (
     "share/man",
     "share/doc",
@@ -39,70 +42,93 @@ def read_table(path: Path) -> list[dict[str, str]]:
         return list(csv.DictReader(file, delimiter="\t"))
 
 
-def unpack_debian(package: str, folder: Path) -> None:
-    """Download a Debian package and unpack it below `folder`; nothing is installed."""
-    subprocess.run(["apt-get", "download", "-qq", package], cwd=folder, check=True)
-    for archive in folder.glob("*.deb"):
-        subprocess.run(["dpkg", "-x", archive.name, "tree"], cwd=folder, check=True)
+def download_debian(packages: list[str], folder: Path) -> None:
+    """Download Debian packages into `folder`; nothing is installed."""
+    subprocess.run(["apt-get", "download", "-qq", *packages], cwd=folder, check=True)
 
 
-def unpack_npm(package: str, folder: Path) -> None:
-    """Download a package of the npm registry and unpack it below `folder`."""
+def download_npm(packages: list[str], folder: Path) -> None:
+    """Download font packages of the npm registry into `folder`."""
+    names = [f"@fontsource/{package}" for package in packages]
     subprocess.run(
-        ["npm", "pack", "--silent", package], cwd=folder, check=True, stdout=subprocess.DEVNULL
+        ["npm", "pack", "--silent", *names], cwd=folder, check=True, stdout=subprocess.DEVNULL
     )
+
+
+def unpack(package: str, folder: Path, tree: Path) -> None:
+    """Unpack the archive of a package that was downloaded into `folder` below `tree`."""
+    tree.mkdir(parents=True)
+    for archive in folder.glob(f"{package}_*.deb"):
+        subprocess.run(["dpkg", "-x", str(archive), str(tree)], check=True)
     for archive in folder.glob("*.tgz"):
-        with tarfile.open(archive) as tar:
-            tar.extractall(folder / "tree", filter="data")
+        if re.fullmatch(rf"fontsource-{re.escape(package)}-\d[\w.-]*\.tgz", archive.name):
+            with tarfile.open(archive) as tar:
+                tar.extractall(tree, filter="data")
 
 
-def fetch_fonts(rows: list[dict[str, str]], out: Path) -> None:
-    """Put the font files of each package into `out/PACKAGE/`."""
-    for row in rows:
-        target = out / row["package"]
-        if target.exists():
-            continue
-        with tempfile.TemporaryDirectory() as name:
-            folder = Path(name)
-            try:
-                if row["registry"] == "debian":
-                    unpack_debian(row["package"], folder)
-                else:
-                    unpack_npm(f"@fontsource/{row['package']}", folder)
-            except subprocess.CalledProcessError as error:
-                log.warning("%s: %s", row["package"], error)
-                continue
+def fetch(
+    rows: list[dict[str, str]],
+    target_of: Callable[[dict[str, str]], Path],
+    copy: Callable[[Path, Path], None],
+) -> None:
+    """Download and unpack what is not there yet, many packages a call.
+
+    target_of: the folder of a row's package. copy: takes what is in use from the unpacked tree to
+    that folder, which appears whole or not at all.
+    """
+    for registry, download in (("debian", download_debian), ("npm", download_npm)):
+        missing = [
+            row
+            for row in rows
+            if row.get("registry", "debian") == registry and not target_of(row).exists()
+        ]
+        for start in range(0, len(missing), PACKAGES_PER_CALL):
+            _fetch_some(missing[start : start + PACKAGES_PER_CALL], download, target_of, copy)
+
+
+def _fetch_some(
+    rows: list[dict[str, str]],
+    download: Callable[[list[str], Path], None],
+    target_of: Callable[[dict[str, str]], Path],
+    copy: Callable[[Path, Path], None],
+) -> None:
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        try:
+            download([row["package"] for row in rows], folder)
+        except subprocess.CalledProcessError as error:
+            if len(rows) == 1:
+                log.warning("%s: %s", rows[0]["package"], error)
+                return
+            for row in rows:  # one that is not there fails the whole call
+                _fetch_some([row], download, target_of, copy)
+            return
+        for row in rows:
+            tree, target = folder / "tree" / row["package"], target_of(row)
+            unpack(row["package"], folder, tree)
             part = target.with_suffix(".part")
             part.mkdir(parents=True, exist_ok=True)
-            for path in sorted((folder / "tree").rglob("*")):
-                if path.suffix.lower() in FONT_SUFFIXES and path.is_file():
-                    shutil.copy(path, part / path.name)
+            copy(tree, part)
             part.rename(target)
+        log.info("%s", " ".join(row["package"] for row in rows))
 
 
-def fetch_texts(rows: list[dict[str, str]], out: Path) -> None:
-    """Put the text files of each package into `out/LANGUAGE/PACKAGE/`, unpacked."""
-    for row in rows:
-        target = out / row["language"] / row["package"]
-        if target.exists():
+def copy_fonts(tree: Path, target: Path) -> None:
+    """Copy the font files below `tree` side by side."""
+    for path in sorted(tree.rglob("*")):
+        if path.suffix.lower() in FONT_SUFFIXES and path.is_file():
+            shutil.copy(path, target / path.name)
+
+
+def copy_texts(tree: Path, target: Path) -> None:
+    """Copy the text files below `tree` side by side, unpacked."""
+    for path in sorted((tree / "usr").rglob("*")):
+        inside = path.relative_to(tree / "usr").as_posix()
+        if not path.is_file() or path.is_symlink() or not inside.startswith(TEXT_FOLDERS):
             continue
-        with tempfile.TemporaryDirectory() as name:
-            folder = Path(name)
-            try:
-                unpack_debian(row["package"], folder)
-            except subprocess.CalledProcessError as error:
-                log.warning("%s: %s", row["package"], error)
-                continue
-            part = target.with_suffix(".part")
-            part.mkdir(parents=True, exist_ok=True)
-            for path in sorted((folder / "tree" / "usr").rglob("*")):
-                inside = path.relative_to(folder / "tree" / "usr").as_posix()
-                if not path.is_file() or path.is_symlink() or not inside.startswith(TEXT_FOLDERS):
-                    continue
-                plain = part / inside.replace("/", "_").removesuffix(".gz")
-                data = path.read_bytes()
-                plain.write_bytes(gzip.decompress(data) if path.suffix == ".gz" else data)
-            part.rename(target)
+        data = path.read_bytes()
+        plain = target / inside.replace("/", "_").removesuffix(".gz")
+        plain.write_bytes(gzip.decompress(data) if path.suffix == ".gz" else data)
 
 
 @click.command()
@@ -111,8 +137,9 @@ def fetch_texts(rows: list[dict[str, str]], out: Path) -> None:
 def main(lists: Path, out: Path) -> None:
     """Fetch fonts and texts named in LISTS into OUT."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
-    fetch_texts(read_table(lists / "texts.tsv"), out / "texts")
-    fetch_fonts(read_table(lists / "fonts.tsv"), out / "fonts")
+    texts, fonts = read_table(lists / "texts.tsv"), read_table(lists / "fonts.tsv")
+    fetch(texts, lambda row: out / "texts" / row["language"] / row["package"], copy_texts)
+    fetch(fonts, lambda row: out / "fonts" / row["package"], copy_fonts)
 
 
 if __name__ == "__main__":

@@ -1,7 +1,8 @@
 """Teach the reader a user's own lines, without unlearning the others.
 
 Half of what it learns from are lines of the base mixture that come with the package; what the base
-reader says of their style is kept too. A share of the user's lines is held back to measure by.
+reader says of them at each step is to be kept (distillation, Li and Hoiem 2016, "Learning without
+forgetting"). A share of the user's lines is held back to measure by.
 """
 
 from __future__ import annotations
@@ -41,6 +42,7 @@ _BATCH = 12  # lines, half of them from the base mixture
 _RATE = 4e-4
 _WIDEST = 2400  # columns of a line that is learnt from
 _STYLE_WEIGHT = 0.05
+_DRIFT_WEIGHT = 1.0  # of how far the reading of base lines moves from the base reader's
 _SAVE_EVERY_S = 60
 
 
@@ -141,8 +143,15 @@ class _Learning:
         )
         loss = total / sum(len(text) for text in texts)
         with torch.no_grad():
-            wanted = self.teacher(ink[half:])[1]
+            taught, wanted = self.teacher(ink[half:])
         loss = loss + _STYLE_WEIGHT * nn.functional.mse_loss(styles[half:], wanted)
+        drift = nn.functional.kl_div(
+            scores[half:].log_softmax(2).flatten(0, 1),
+            taught.log_softmax(2).flatten(0, 1),
+            reduction="sum",
+            log_target=True,
+        )
+        loss = loss + _DRIFT_WEIGHT * drift / sum(len(text) for text in texts[half:])
         self.optimiser.zero_grad(set_to_none=True)
         if torch.isfinite(loss):
             loss.backward()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -96,7 +96,12 @@ def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -
             manner = "raised" if chance.random() < 0.7 else "lowered"
             for at in range(match.end() - chance.randint(1, most), match.end()):
                 found[at] = manner
-    elif draw < 0.06:  # next to a capital, else nothing tells small ones from large ones
+    elif draw < 0.065:  # names set as logos: some capitals stand higher, lower or smaller
+        words = [m for m in re.finditer(r"[^\W\d_]{3,9}", text) if m[0].upper() == m[0]]
+        for match in words[: chance.randint(1, 3)]:
+            for at in range(match.start() + 1, match.end()):
+                found[at] = chance.choice(["high capital", "low capital", "plain", "plain"])
+    elif draw < 0.085:  # next to a capital, else nothing tells small ones from large ones
         for match in re.finditer(r"[^\W\d_]+", text):
             if match[0][:1].isupper() and not match[0][1:].isupper():
                 for at in range(match.start() + 1, match.end()):
@@ -130,6 +135,8 @@ def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random
             styles = (*face, 0, 1)
         if manner == "small capital":
             made = drawer.scaled(cluster.upper(), capitals, 0.0)
+        elif manner in ("high capital", "low capital"):
+            made = _logo_letter(drawer, cluster, manner, chance)
         elif manner == "raised" and cluster != " ":
             made, styles = drawer.scaled(cluster, figures[0], -figures[1]), (*face, 1, 0)
         elif manner == "lowered" and cluster != " ":
@@ -142,6 +149,19 @@ def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random
                 made = drawer.scaled(LOWERED[cluster], figures[0], 0.25)
         found.append(_Glyphs(cluster, *made, styles))
     return found
+
+
+def _logo_letter(
+    drawer: GlyphDrawer, letter: str, manner: str, chance: random.Random
+) -> tuple[NDArray[np.uint8], int, int, float]:
+    """Return a capital off the line and drawn near to its neighbours, as logos of names are set."""
+    size = 1.0 if chance.random() < 0.4 else chance.uniform(0.66, 0.9)
+    high = manner == "high capital"
+    mask, left, top, advance = drawer.scaled(
+        letter, size, -chance.uniform(0.2, 0.65) if high else chance.uniform(0.15, 0.55)
+    )
+    near = chance.uniform(0.0, 0.35) * drawer.x_height_px
+    return mask, left - round(near), top, advance - near * chance.uniform(1.0, 2.0)
 
 
 def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _Drawn | None:
@@ -317,6 +337,7 @@ class LineSource:
         foreign: dict[str, list[ForeignFace]],
         seed: int,
         longest: int = 64,
+        write: Callable[[Corpus, random.Random, int, float], str] = sample_text,
     ) -> None:
         self._fonts = data / "fonts"
         self._corpus = corpus
@@ -324,6 +345,7 @@ class LineSource:
         self._chance = random.Random(seed)
         self._noise = np.random.default_rng(seed)
         self._longest = longest
+        self._write = write
         families: dict[str, list[Face]] = {}
         for face in faces:
             families.setdefault(face.family, []).append(face)
@@ -347,17 +369,19 @@ class LineSource:
             render = max(18.0, min(32.0, source * 1.5))
         drawer = GlyphDrawer(face, self._fonts, render)
         companion = chance.choice(family)
-        if chance.random() < 0.7 or _style(companion) == _style(face):
+        if chance.random() < 0.5 or _style(companion) == _style(face):
             companion = face
         second = (
             drawer
             if companion is face
             else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height)
         )
+        listings = 0.4 if drawer.fixed_pitch else 0.02
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
-            text = sample_text(self._corpus, chance, self._length())[: self._longest].strip()
+            text = self._write(self._corpus, chance, self._length(), listings)
+            text = text[: self._longest].strip()
             if not drawer.holds(text):
                 text = "".join(c for c in text if drawer.holds(c)) if chance.random() < 0.3 else ""
                 text = " ".join(text.split())

@@ -145,6 +145,22 @@ _UNITS = [
 ]
 
 
+# Parts of programs, shell sessions and summaries of commands, two blanks between them: a, b and c
+# are names, i and j letters, n a figure, o an operator, v a value, w a word.
+_PROGRAM_PARTS = re.split(
+    r"\s\s+",
+    r"""{a}->{b}  {a}->{b}({c})  {a} -> {b}  {a}::{b}  ({a}, {b}) => {v}  {a}...  ...  [{a}...]
+    {a} {o} {v}  {a} {o} {v}  {a}{o}{b}  {a}({b}, {v});  {a}[{b}]  {a}[{n}]  &{a}  *{a}++  !{a}
+    ${a}  ${{{a}}}  $({a} {b})  @{a}  #{a}  {a}.{b}()  {a}.{b}.{c}  --{a}={v}  -{i} {b}  [--{a}]
+    [-{i}|-{j}]  <{a}>  </{a}>  <{a} {b}="{c}">  [{a}]...  ({a} ({b} {c}))  {{{a}: {v}}}  {a}_{b}
+    \{a}{{{b}}}  \{a}[{b}]{{{c}}}  ~/{a}/{b}.{j}  /{a}/{b}  {a}*  '{i}'  '\{i}'  0x{n}{i}{n}
+    {a}:  {a};  // {w}  # {w}  /* {w} */  % {a}  `{a}`  C-{i}  M-{i}  ^{i}  if {a}  def {a}  $ {a}
+    while {a}  return {a};  int {a}  char *{a}  let {a}  end {a}  else  {{  }}  }};  }})  (  )  [
+    ]  |  \  &  ;  $  >  do  then  fi  "{w}",  {n},  '{w}'""".strip(),
+)
+_OPERATORS = re.split(" ", "== != <= >= < > && || + - * / % += = = := << | ^ ! ?")
+
+
 @dataclass(frozen=True, slots=True)
 class Corpus:
     """Paragraphs and words by language."""
@@ -370,6 +386,42 @@ def code(chance: random.Random) -> str:
     )
 
 
+def _name(corpus: Corpus, chance: random.Random) -> str:
+    if chance.random() < 0.5:
+        name = chance.choice(corpus.words["en"])
+    else:
+        letters = string.ascii_lowercase + "aeiou__"
+        name = "".join(chance.choice(letters) for _ in range(chance.randint(1, 9)))
+    draw = chance.random()
+    if draw < 0.1:
+        return name.upper()
+    return name + chance.choice(corpus.words["en"]).capitalize() if draw < 0.16 else name
+
+
+def listing(corpus: Corpus, chance: random.Random, length: int) -> str:
+    """Return a line of a program, a shell session or the summary of a command."""
+    word = chance.choice(corpus.words["en"])
+    text = ""
+    for pattern in chance.choices(_PROGRAM_PARTS, k=chance.randint(1, 6)):
+        first, second, third = (_name(corpus, chance) for _ in range(3))
+        value = chance.choice([number(chance), second, f'"{word}"', f"'{word}'"])
+        part = pattern.format(
+            a=first,
+            b=second,
+            c=third,
+            i=first[0],
+            j=second[0],
+            n=chance.randrange(10),
+            o=chance.choice(_OPERATORS),
+            v=value,
+            w=word,
+        )
+        if text and len(text) + len(part) >= length:
+            break
+        text += (chance.choice([" ", " ", " ", ""]) if text else "") + part
+    return text
+
+
 def formula(chance: random.Random) -> str:
     """Return inline mathematics as far as it stands on one level."""
     greek = "αβγδεθλμνξπρστφχψωΔΓΣΩΛ"
@@ -466,6 +518,11 @@ def vary(text: str, chance: random.Random) -> str:
         text = text.title()
     elif draw < 0.115:
         text = re.sub(r"s(?=\w)", "ſ", text)
+    elif draw < 0.16:
+        words = text.split(" ")
+        at = chance.randrange(len(words))
+        words[at] = words[at].upper()
+        text = " ".join(words)
     if '"' in text and chance.random() < 0.6:
         left, right = chance.choice(_QUOTES[1:])
         text = re.sub(r'"([^"]*)"?', rf"{left}\1{right}", text)
@@ -516,8 +573,13 @@ def vary(text: str, chance: random.Random) -> str:
     return text
 
 
-def sample_text(corpus: Corpus, chance: random.Random, length: int) -> str:
-    """Return a line of about `length` characters, of a kind picked by weight."""
+def sample_text(corpus: Corpus, chance: random.Random, length: int, listings: float = 0.02) -> str:
+    """Return a line of about `length` characters, of a kind picked by weight.
+
+    listings: the share of lines of programs, which most fixed-pitch print is.
+    """
+    if chance.random() < listings:
+        return re.sub(r" +", " ", listing(corpus, chance, length)).strip()
     draw = chance.random()
     if length <= 5 and draw < 0.12:  # what stands alone on its line in listings and lists
         return chance.choice(["{", "}", "(", ")", "[", "]", "};", "},", "})", "{}", "}}", "•", "—"])

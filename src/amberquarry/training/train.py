@@ -40,7 +40,7 @@ COLUMNS_PER_BATCH = 15_000
 SAVE_EVERY_S = 240
 MEASURE_EVERY_CROPS = 25_000
 EMA_DECAY = 0.9985
-STYLE_WEIGHT = 0.15  # against the loss of one character
+STYLE_WEIGHT = 0.4  # against the loss of one character
 
 
 @dataclass(frozen=True, slots=True)
