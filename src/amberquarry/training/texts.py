@@ -58,6 +58,7 @@ _QUOTES = [
     ("‹", "›"),
 ]
 _MARKS = [".", ",", ";", ":", "?", "!", "...", ".", ",", " –", " —", ")", "’s", "-"]
+_ALPHABET = frozenset(ALPHABET)
 _RARE = [c for c in ALPHABET if not c.isalnum() and c not in string.ascii_letters + " .,-"]
 _MONTHS = [
     "January",
@@ -509,11 +510,16 @@ def odd_string(chance: random.Random, length: int) -> str:
     return re.sub(r" +", " ", "".join(chance.choice(pool) for _ in range(max(1, length // 2))))
 
 
+def _capitals(text: str) -> str:
+    """Return capitals; letters that have none in one character stay as they are."""
+    return "".join(c.upper() if c.upper() in _ALPHABET else c for c in text)
+
+
 def vary(text: str, chance: random.Random) -> str:
     """Return `text` with the variations of print: capitals, quotes, rare signs, old s."""
     draw = chance.random()
     if draw < 0.07:
-        text = text.upper()
+        text = _capitals(text)
     elif draw < 0.09:
         text = text.title()
     elif draw < 0.115:
@@ -521,7 +527,7 @@ def vary(text: str, chance: random.Random) -> str:
     elif draw < 0.16:
         words = text.split(" ")
         at = chance.randrange(len(words))
-        words[at] = words[at].upper()
+        words[at] = _capitals(words[at])
         text = " ".join(words)
     if '"' in text and chance.random() < 0.6:
         left, right = chance.choice(_QUOTES[1:])
