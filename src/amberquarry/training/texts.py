@@ -387,21 +387,26 @@ def code(chance: random.Random) -> str:
     )
 
 
+def _words_of_programs(corpus: Corpus) -> list[str]:
+    return corpus.words.get("en") or next(iter(corpus.words.values()))
+
+
 def _name(corpus: Corpus, chance: random.Random) -> str:
+    words = _words_of_programs(corpus)
     if chance.random() < 0.5:
-        name = chance.choice(corpus.words["en"])
+        name = chance.choice(words)
     else:
         letters = string.ascii_lowercase + "aeiou__"
         name = "".join(chance.choice(letters) for _ in range(chance.randint(1, 9)))
     draw = chance.random()
     if draw < 0.1:
         return name.upper()
-    return name + chance.choice(corpus.words["en"]).capitalize() if draw < 0.16 else name
+    return name + chance.choice(words).capitalize() if draw < 0.16 else name
 
 
 def listing(corpus: Corpus, chance: random.Random, length: int) -> str:
     """Return a line of a program, a shell session or the summary of a command."""
-    word = chance.choice(corpus.words["en"])
+    word = chance.choice(_words_of_programs(corpus))
     text = ""
     for pattern in chance.choices(_PROGRAM_PARTS, k=chance.randint(1, 6)):
         first, second, third = (_name(corpus, chance) for _ in range(3))
