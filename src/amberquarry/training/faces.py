@@ -299,12 +299,8 @@ class GlyphDrawer:
             number = self._file_of[left[-1]]
             known = 0.0
             if self._file_of[right[0]] == number and " " not in pair:
-                font = self._fonts[number]
-                known = (
-                    float(font.getlength(pair))
-                    - float(font.getlength(pair[0]))
-                    - float(font.getlength(pair[1]))
-                )
+                whole = float(self._fonts[number].getlength(pair))
+                known = whole - self.glyph(pair[0])[3] - self.glyph(pair[1])[3]
             self._kerning[pair] = known
         return known
 

@@ -32,7 +32,7 @@ from amberquarry.training.foreign import (
 from amberquarry.training.texts import Corpus, number, sample_text
 
 GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 0.5}
-LINES_PER_FACE = 6  # drawn one after the other, so that fonts and glyphs are opened rarely
+LINES_PER_FACE = 10  # drawn one after the other, so that fonts and glyphs are opened rarely
 MOST_COLUMNS = 1600
 _ABOVE, _BELOW = 2.5, 1.5  # room over and under the baseline, in x-heights
 
