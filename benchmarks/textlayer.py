@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import math
 import re
 import unicodedata
 from collections import Counter
@@ -15,12 +16,19 @@ from numpy.typing import NDArray
 from pypdfium2 import raw
 
 from amberquarry.reading.characters import fold, unknown_characters
+from amberquarry.reading.scripts import settle_scripts
 
 _MATHEMATICS = re.compile(
     r"CMMI|CMSY|CMEX|MSAM|MSBM|MTMI|MTSY|MTEX|Math|Symbol|txsy|txmi|pxsy|pxmi|"
-    r"rsfs|EUFM|EURM|LMMath",
-    re.I,
+    r"rsfs|EUFM|EURM|LMMath"
 )
+# Old symbol fonts have no names for their signs: the layer then holds the letters at their codes.
+# Encodings as in "Fonts for digital typesetting", appendix F of The TeXbook, and amsfonts' manual.
+_BY_CODE = {
+    "CMSY": dict(zip("012689fghijknprsxyz", "′∞∈\u0338∀∃{}⟨⟩|‖\\√∇∫§†‡", strict=True)),
+    "MSAM": {"6": "≤", ">": "≥"},
+    "CMEX": {"P": "∑", "X": "∑", "Q": "∏", "Y": "∏", "R": "∫", "Z": "∫"},
+}
 
 
 _WIDE_GAP = 1.5  # of a line's height; more than justified setting opens between two words
@@ -43,19 +51,21 @@ def page_truth(
     count = layer.count_chars()
     lines: list[TruthLine] = []
     line, letters, boxes, mathematics = TruthLine(), "", [], []
+    held: list[str] = []  # as the layer has it: what it is trusted by
     odd = turned = 0
     scale = dpi / 72
 
     def end_word() -> None:
         nonlocal letters, boxes
         if letters.strip() and boxes:
-            line.words.append(_word(letters, boxes, clean))
+            line.words.append(_word(settle_scripts(compose(letters, boxes)), boxes, clean))
         letters, boxes = "", []
 
     def end_line() -> None:
         nonlocal line, mathematics
         end_word()
         if line.words:
+            line.words = join_ellipses(line.words)
             line.mathematics = float(np.mean(mathematics)) if mathematics else 0.0
             lines.append(line)
         line, mathematics = TruthLine(), []
@@ -81,7 +91,8 @@ def page_truth(
         left, right, bottom, top = (edge.value for edge in edges)
         if right <= left or top <= bottom:
             continue
-        turned += abs(raw.FPDFText_GetCharAngle(layer.raw, index)) > 0.1
+        angle = raw.FPDFText_GetCharAngle(layer.raw, index)
+        turned += abs(angle) > 0.1
         x, y = ctypes.c_double(), ctypes.c_double()
         raw.FPDFText_GetCharOrigin(layer.raw, index, x, y)
         size = raw.FPDFText_GetFontSize(layer.raw, index) or 10.0
@@ -90,13 +101,18 @@ def page_truth(
             if fallen or x.value < previous[0] - 3 * previous[2]:
                 end_line()
         previous = (x.value, y.value, size)
-        letters += character
+        if abs(math.remainder(angle, math.pi / 2)) > 0.1:  # across the page: a mark on its paper
+            held.append(character)
+            continue
+        font = _font_name(layer, index)
+        held.append(character)
+        letters += _BY_CODE.get(font[:4], {}).get(character, character)
         boxes.append(
             (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
         )
-        mathematics.append(_is_mathematics(layer, index))
+        mathematics.append(bool(_MATHEMATICS.search(font)))
     end_line()
-    text = fold("".join(word["text"] for item in lines for word in item.words))
+    text = fold("".join(held))
     if len(text) < 250 or odd > 0.005 * len(text) or turned > 0.05 * len(text):
         return None
     foreign = sum(Counter(text)[c] for c in unknown_characters(text))
@@ -104,9 +120,7 @@ def page_truth(
         return None
     if not in_reading_order(lines, clean):
         return None
-    blocks = _blocks(lines)
-    clean_accents(blocks)
-    return blocks
+    return _blocks(lines)
 
 
 def in_reading_order(lines: list[TruthLine], clean: NDArray[np.uint8]) -> bool:
@@ -127,38 +141,61 @@ def in_reading_order(lines: list[TruthLine], clean: NDArray[np.uint8]) -> bool:
     return without_ink <= 0.02 * len(words) and across <= 0.2 * len(lines)
 
 
-_ACCENTS = dict(zip("´`ˆ^¨˜", "\u0301\u0300\u0302\u0302\u0308\u0303", strict=True))
+_ACCENTS = dict(
+    zip("´`ˆ^¨˜~¸ˇ˘˚˙˝", "\u0301\u0300\u0302\u0302\u0308\u0303\u0303\u0327\u030c\u0306\u030a"
+        "\u0307\u030b", strict=True)
+)  # fmt: skip
 
 
-def compose_accents(text: str, accents: str) -> str:
-    """Return text with accents that the layer holds apart, before their letter, set on it."""
+def compose(letters: str, boxes: list[tuple[float, float, float, float]]) -> str:
+    """Return a word with what the layer holds apart, but print sets as one sign, made one.
 
-    def join(found: re.Match[str]) -> str:
-        letter = "i" if found[2] == "ı" else found[2]
-        whole = unicodedata.normalize("NFC", letter + _ACCENTS[found[1]])
-        return whole if len(whole) == 1 else found[0]
-
-    return re.sub(rf"([{re.escape(accents)}])([A-Za-zı])", join, text)
-
-
-def clean_accents(blocks: list[dict[str, Any]]) -> None:
-    """Compose accents in all texts of a page, in place, where the page holds them apart."""
-    text = "".join(block["text"] for block in blocks)
-    if len(re.findall(r"[´¨ˆ][A-Za-zı]", text)) < 4:
-        return
-    accents = "´`ˆ^¨˜" if "\\" not in text else "´ˆ¨"
-    for block in blocks:
-        block["text"] = compose_accents(block["text"], accents)
-        for line in block["lines"]:
-            line["text"] = compose_accents(line["text"], accents)
-            for word in line["words"]:
-                word["text"] = compose_accents(word["text"], accents)
+    Accents stand before their letter and over the same columns; so does the stroke of negation.
+    boxes: of each letter, as (left, top, right, bottom).
+    """
+    found, at = "", 0
+    while at < len(letters):
+        mark = "\u0338" if letters[at] == "\u0338" else _ACCENTS.get(letters[at])
+        if mark and at + 1 < len(letters):
+            (left, _, right, _), (first, _, last, _) = boxes[at : at + 2]
+            shared = min(right, last) - max(left, first)
+            whole = unicodedata.normalize("NFC", letters[at + 1].replace("ı", "i") + mark)
+            if len(whole) == 1 and shared > 0.4 * min(right - left, last - first):
+                found, at = found + whole, at + 2
+                continue
+        found, at = found + letters[at], at + 1
+    return found
 
 
-def _is_mathematics(layer: pdfium.PdfTextPage, index: int) -> bool:
+def join_ellipses(words: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Return the words of a line with three spaced points as one sign, as `fold` spells it."""
+    found: list[dict[str, Any]] = []
+    at = 0
+    while at < len(words):
+        texts = [word["text"] for word in words[at : at + 4]]
+        many = len(texts) == 4 and texts[3].startswith(".")
+        if (
+            len(texts) >= 3
+            and texts[0].endswith(".")
+            and texts[1] == "."
+            and not many
+            and texts[2].startswith(".")
+            and not (found and found[-1]["text"] == ".")
+        ):
+            boxes = np.array([word["box"] for word in words[at : at + 3]])
+            box = [*boxes[:, :2].min(0).tolist(), *boxes[:, 2:].max(0).tolist()]
+            found.append({"text": "".join(texts[:3]), "box": box, "confidence": 1.0})
+            at += 3
+        else:
+            found.append(words[at])
+            at += 1
+    return found
+
+
+def _font_name(layer: pdfium.PdfTextPage, index: int) -> str:
     buffer, flags = ctypes.create_string_buffer(128), ctypes.c_int()
     raw.FPDFText_GetFontInfo(layer.raw, index, buffer, 128, flags)
-    return bool(_MATHEMATICS.search(buffer.value.decode("latin-1")))
+    return buffer.value.decode("latin-1").split("+")[-1]
 
 
 def _word(

@@ -18,7 +18,7 @@ BENCHMARKS = Path(__file__).parent.parent / "benchmarks"
 sys.path.insert(0, str(BENCHMARKS))
 try:
     import devpages
-    from textlayer import TruthLine, compose_accents, in_reading_order, page_truth
+    from textlayer import TruthLine, compose, in_reading_order, join_ellipses, page_truth
 finally:
     sys.path.remove(str(BENCHMARKS))
 
@@ -107,10 +107,34 @@ class TruthTest(unittest.TestCase):
         self.assertFalse(in_reading_order([line(4, 4)] * 20, clean))
 
     def test_accents_held_apart(self):
-        """Accents that stand before their letters are set on them; other signs stay."""
-        self.assertEqual(compose_accents("d´ej`a vu", "´`"), "déjà vu")
-        self.assertEqual(compose_accents("a ˜ b", "˜"), "a ˜ b")
-        self.assertEqual(compose_accents("¨uber ˆıle", "¨ˆ"), "über île")
+        """Accents that stand over their letters are set on them; others stay."""
+
+        def composed(text, over):
+            boxes, at = [], 0.0
+            for letter in text:
+                boxes.append((at, 0, at + 8, 10))
+                at += 0 if over and letter in "´`¨ˆ¸\u0338" else 8
+            return compose(text, boxes)
+
+        self.assertEqual(composed("d´ej`a", True), "déjà")
+        self.assertEqual(composed("fran¸cais", True), "français")
+        self.assertEqual(composed("ˆıle", True), "île")
+        self.assertEqual(composed("a\u0338=b", True), "a≠b")
+        self.assertEqual(composed("a`b", False), "a`b")
+        self.assertEqual(composed("a`", True), "a`")
+
+    def test_points_of_an_ellipsis_are_one_sign(self):
+        """Three spaced points are joined, rows of leader points are left alone."""
+
+        def joined(text):
+            words = [{"text": word, "box": [0, 0, 1, 1]} for word in text.split()]
+            return " ".join(word["text"] for word in join_ellipses(words))
+
+        self.assertEqual(joined("a, b. . . and"), "a, b... and")
+        self.assertEqual(joined("f (a, . . . , z)"), "f (a, ... , z)")
+        self.assertEqual(joined("so . . .) it"), "so ...) it")
+        for text in ("Tides . . . . . . 12", "one. Two", "a . . b"):
+            self.assertEqual(joined(text), text)
 
 
 class PagesTest(unittest.TestCase):

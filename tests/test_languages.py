@@ -131,6 +131,19 @@ class SearchTest(unittest.TestCase):
             decode(Steps(steps.classes[first:last], steps.styles[first:last])).text, "two"
         )
 
+    def test_edges_of_letters_are_no_doubt(self):
+        """Where a letter begins, it shares a step with the blank; a rival letter is a doubt."""
+        steps = said("one two six")
+        steps.classes[3, 0], steps.classes[3, CLASS_OF["n"]] = 0.55, 0.44  # before the n
+        self.assertEqual(doubtful_parts(steps.classes), [])
+        steps.classes[3, CLASS_OF["n"]], steps.classes[3, CLASS_OF["m"]] = 0.34, 0.1
+        self.assertEqual(len(doubtful_parts(steps.classes)), 1)
+
+    def test_letters_without_a_rival_may_be_weak(self):
+        """A sign that is nowhere sure is a doubt, also where all others are below notice."""
+        steps = said("one two six", [(5, [("w", 0.7), ("", 0.04)])])
+        self.assertEqual(len(doubtful_parts(steps.classes)), 1)
+
     def test_alignment(self):
         """Each letter of a text is found at the step that says it."""
         steps = said("hello")

@@ -83,6 +83,12 @@ class ScriptTest(unittest.TestCase):
             with self.subTest(given_text):
                 self.assertEqual(settle_scripts(given_text), wanted)
 
+    def test_words_of_look_alikes_follow_the_page(self):
+        """Where a line has no letter of one script alone, the page's script decides."""
+        self.assertEqual(settle_scripts("арРУ(", "LATIN"), "apPY(")
+        self.assertEqual(settle_scripts("PACY", "CYRILLIC"), "РАСУ")
+        self.assertEqual(settle_scripts("арРУ("), "арРУ(")
+
     @given(st.text(ALPHABET, max_size=60))
     def test_length_is_kept(self, text):
         """Character places stay valid."""
