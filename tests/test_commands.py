@@ -317,6 +317,21 @@ class LookTest(unittest.TestCase):
         done = run("look", self.folder / "book.pdf", "--page", 3, "--text")
         self.assertEqual(done.stdout.split()[:2], ["Leaf", "3"])
 
+    def test_settings_count(self):
+        """A page that was turned by half stays so where settings say that it stands."""
+        Image.open(self.page).rotate(180).save(self.page)
+        self.assertIn("keeper", run("look", self.page, "--text").stdout)
+        chosen = self.folder / "settings.toml"
+        chosen.write_text("[preparation]\nfind_rotation = false\n")
+        self.assertNotIn("keeper", run("look", self.page, "--text", "--settings", chosen).stdout)
+
+    def test_missing_reader_is_named(self):
+        """A model file that is not there is a usage error with its path."""
+        done = run("look", self.page, "--text", "--reader", self.folder / "none.onnx")
+        self.assertNotEqual(done.returncode, 0)
+        self.assertIn("none.onnx", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+
     def test_source_stays_as_it_was(self):
         """Looking changes nothing but the picture asked for."""
         before = self.page.read_bytes()

@@ -15,6 +15,7 @@ from rich.progress import (
 )
 from rich.progress import Progress as Bar
 
+from amberquarry.cli.choices import chosen_settings
 from amberquarry.runs import Progress, RunSummary, convert
 from amberquarry.runs.folder import REJECTED, read_records
 from amberquarry.settings import Settings
@@ -33,16 +34,13 @@ def run_convert(
     settings_file: Path | None,
 ) -> int:
     """Convert with progress and return the exit status."""
-    settings = Settings.from_toml(settings_file) if settings_file else Settings()
+    settings = chosen_settings(settings_file, reader)
     output = settings.output
     if min_confidence is not None:
         output = dataclasses.replace(output, min_confidence=min_confidence)
     if characters:
         output = dataclasses.replace(output, characters=True)
-    reading = settings.reading
-    if reader is not None:
-        reading = dataclasses.replace(reading, model=str(reader.resolve()))
-    settings = dataclasses.replace(settings, output=output, reading=reading)
+    settings = dataclasses.replace(settings, output=output)
     summary = convert_with_progress(inputs, out, settings, jobs, pages)
     click.echo(summary_text(summary, out))
     return 1 if summary.rejected_count or summary.failed_pages else 0

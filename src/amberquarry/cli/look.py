@@ -11,7 +11,15 @@ from amberquarry.library import page_picture, read_page_picture
 from amberquarry.settings import Limits, Settings
 
 
-def run_look(path: Path, out: Path | None, number: int, show: str, label: bool, text: bool) -> None:
+def run_look(
+    path: Path,
+    out: Path | None,
+    number: int,
+    show: str,
+    label: bool,
+    text: bool,
+    settings: Settings,
+) -> None:
     """Read one page; write the drawing to `out` and print the text where asked."""
     if out is None and not text:
         raise ValueError("nothing to do: give --out PNG, --text or both")
@@ -23,7 +31,6 @@ def run_look(path: Path, out: Path | None, number: int, show: str, label: bool, 
             raise ValueError(f"--show: {name!r} is none of {', '.join(Mark)}") from None
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
-    settings = Settings()
     picture = page_picture(path, number, settings, Limits())
     page = read_page_picture(picture, number, settings)
     if out is not None:

@@ -61,6 +61,25 @@ class PageRange(click.ParamType):  # type: ignore[type-arg]
         return range(start, stop + 1)
 
 
+def reading_options(command: F) -> F:
+    """Add the options that say how pages are read."""
+    for option in (
+        click.option(
+            "--settings",
+            "settings_file",
+            type=click.Path(path_type=Path, dir_okay=False),
+            help="A TOML file of settings; options given here count more.",
+        ),
+        click.option(
+            "--reader",
+            type=click.Path(path_type=Path, dir_okay=False),
+            help="A model file made by `learn`.",
+        ),
+    ):
+        command = option(command)
+    return command
+
+
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 96})
 @click.version_option(version(), prog_name="amberquarry")
 @click.option("--verbose", is_flag=True, help="Say more on standard error.")
@@ -98,17 +117,7 @@ def main(verbose: bool) -> None:
     help="Leave out words read with less.  [default: 0]",
 )
 @click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
-@click.option(
-    "--reader",
-    type=click.Path(path_type=Path, dir_okay=False),
-    help="A model file made by `learn`.",
-)
-@click.option(
-    "--settings",
-    "settings_file",
-    type=click.Path(path_type=Path, dir_okay=False),
-    help="A TOML file of settings; options given here count more.",
-)
+@reading_options
 @say_errors
 def convert(
     inputs: tuple[str, ...],
@@ -153,8 +162,18 @@ def convert(
 )
 @click.option("--label", is_flag=True, help="Write text and confidence beside each box.")
 @click.option("--text", is_flag=True, help="Print the text of the page.")
+@reading_options
 @say_errors
-def look(page_file: Path, out: Path | None, page: int, show: str, label: bool, text: bool) -> None:
+def look(
+    page_file: Path,
+    out: Path | None,
+    page: int,
+    show: str,
+    label: bool,
+    text: bool,
+    reader: Path | None,
+    settings_file: Path | None,
+) -> None:
     """Draw what is seen on a page: regions, reading order, lines, words, characters.
 
     Colours tell the confidence: teal from 0.95, green from 0.8, orange from 0.6, red below.
@@ -162,11 +181,12 @@ def look(page_file: Path, out: Path | None, page: int, show: str, label: bool, t
     \b
     amberquarry look scan.pdf --page 3 --out seen.png
     amberquarry look scan.png --show words --label --out words.png
-    amberquarry look scan.png --text
+    amberquarry look scan.png --text --reader ours.onnx
     """
+    from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.look import run_look
 
-    run_look(page_file, out, page, show, label, text)
+    run_look(page_file, out, page, show, label, text, chosen_settings(settings_file, reader))
 
 
 @main.command()
