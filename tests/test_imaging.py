@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 from PIL import Image
 
-from amberquarry.imaging import prepare, upside_down
+from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
@@ -14,12 +14,44 @@ def corners_hold(test, prepared, source):
     """Ink of the prepared page must lie on ink of the source."""
     rows, columns = np.nonzero(prepared.ink)
     pick = np.random.default_rng(1).choice(len(rows), 400)
-    points = (
-        np.stack([columns[pick] + 0.5, rows[pick] + 0.5, np.ones(400)], 1) @ prepared.to_source.T
-    )
+    points = prepared.to_source.apply(np.stack([columns[pick] + 0.5, rows[pick] + 0.5], 1))
     x = np.clip(points[:, 0].astype(int), 0, source.shape[1] - 1)
     y = np.clip(points[:, 1].astype(int), 0, source.shape[0] - 1)
     test.assertGreater((source[y, x] < 200).mean(), 0.9)
+
+
+class MappingTest(unittest.TestCase):
+    def test_chain(self):
+        """The inner mapping is applied first; plane maps join into one step."""
+        grow = Mapping.of(np.array([[2.0, 0, 0], [0, 2.0, 0]]))
+        move = Mapping.of(np.array([[1.0, 0, 5], [0, 1.0, 7]]))
+        chain = move.after(grow)
+        self.assertEqual(len(chain.steps), 1)
+        self.assertEqual(chain.apply(np.array([[1.0, 1.0]])).tolist(), [[7.0, 9.0]])
+        self.assertEqual(grow.after(move).apply(np.array([[1.0, 1.0]])).tolist(), [[12.0, 16.0]])
+
+    def test_projection_and_bend(self):
+        """Far points of a projection draw together; a bend shifts by what stands at the place."""
+        tilted = Mapping.of(np.array([[1.0, 0, 0], [0, 1.0, 0], [0, 0.001, 1.0]]))
+        near, far = tilted.apply(np.array([[100.0, 0.0], [100.0, 1000.0]]))
+        self.assertEqual(near.tolist(), [100.0, 0.0])
+        self.assertEqual(far.tolist(), [50.0, 500.0])
+        shift = np.zeros((3, 3, 2), np.float32)
+        shift[:, 2, 1] = 8.0
+        bent = Mapping((Bend(shift, 10.0),)).apply(
+            np.array([[[0.0, 4.0], [15.0, 4.0], [99.0, 4.0]]])
+        )
+        np.testing.assert_allclose(bent, [[[0, 4], [15, 8], [99, 12]]], atol=0.2)
+
+    def test_boxes_that_stay_boxes(self):
+        """Quarter turns and scales keep boxes upright; anything else needs four corners."""
+        for turned in (0, 90, 180, 270):
+            self.assertTrue(turned_back(turned, 40, 30).keeps_boxes)
+        scale = Mapping.of(np.array([[0.5, 0, 3], [0, 0.7, 1]]))
+        self.assertTrue(scale.after(turned_back(90, 40, 30)).keeps_boxes)
+        skew = Mapping.of(np.array([[1.0, 0.02, 0], [-0.02, 1.0, 0]]))
+        self.assertFalse(skew.keeps_boxes)
+        self.assertFalse(Mapping((Bend(np.zeros((2, 2, 2), np.float32), 9.0),)).keeps_boxes)
 
 
 class SkewTest(unittest.TestCase):

@@ -19,7 +19,7 @@ from amberquarry.document import (
     Page,
     Quad,
 )
-from amberquarry.imaging import Prepared, compose, prepare, turn_matrix, upside_down
+from amberquarry.imaging import Mapping, Prepared, prepare, turned_back, upside_down
 from amberquarry.layout import (
     Components,
     Layout,
@@ -189,9 +189,9 @@ def _read_vertical(
                 settings.preparation,
                 lying=False,
             )
-            outer = turn_matrix(turned, width, height)
-            outer[:, 2] += (x0, y0)
-            source = compose(prepared.to_source, compose(outer, made.to_source))
+            corner = Mapping.of(np.array([[1.0, 0.0, x0], [0.0, 1.0, y0]]))
+            on_page = corner.after(turned_back(turned, width, height)).after(made.to_source)
+            source = prepared.to_source.after(on_page)
             placed = replace(made, to_source=source, turned=turned)
             found = _read_regions(placed, analyse(placed), network, settings)
             read[turned] = [block for block in found if block.lines]
@@ -280,15 +280,10 @@ def _read_regions(
     return blocks
 
 
-def box_to_source(box: Box, matrix: NDArray[np.float64]) -> tuple[Box, Quad]:
+def box_to_source(box: Box, mapping: Mapping) -> tuple[Box, Quad]:
     """Return a box of the prepared page as box and quad in the source's pixels."""
-    corners = (
-        np.array(
-            [[box.x0, box.y0, 1], [box.x1, box.y0, 1], [box.x1, box.y1, 1], [box.x0, box.y1, 1]]
-        )
-        @ matrix.T
-    )
-    points = np.round(corners, 1)
+    corners = np.array([[box.x0, box.y0], [box.x1, box.y0], [box.x1, box.y1], [box.x0, box.y1]])
+    points = np.round(mapping.apply(corners), 1)
     low, high = points.min(0), points.max(0)
     quad = tuple((float(x), float(y)) for x, y in points)
     return Box(float(low[0]), float(low[1]), float(high[0]), float(high[1])), quad  # type: ignore[return-value]
@@ -296,14 +291,14 @@ def box_to_source(box: Box, matrix: NDArray[np.float64]) -> tuple[Box, Quad]:
 
 def _to_source(line: Line, prepared: Prepared) -> None:
     """Bring the boxes of a line from the prepared page to the source, in place."""
-    matrix = prepared.to_source
-    tilted = prepared.skew != 0.0
-    line.box, quad = box_to_source(line.box, matrix)
+    mapping = prepared.to_source
+    tilted = not mapping.keeps_boxes
+    line.box, quad = box_to_source(line.box, mapping)
     line.quad = quad if tilted else None
     for word in line.words:
-        word.box, quad = box_to_source(word.box, matrix)
+        word.box, quad = box_to_source(word.box, mapping)
         word.quad = quad if tilted else None
     boxes = line.character_boxes.astype(np.float64)
     corners = np.stack([boxes[:, [0, 1]], boxes[:, [2, 1]], boxes[:, [2, 3]], boxes[:, [0, 3]]], 1)
-    moved = corners @ matrix[:, :2].T + matrix[:, 2]
+    moved = mapping.apply(corners)
     line.character_boxes = np.concatenate([moved.min(1), moved.max(1)], 1).astype(np.float32)

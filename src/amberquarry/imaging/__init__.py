@@ -1,5 +1,6 @@
 """Arrays in, arrays out: from a page picture to level, even, black-and-white ink."""
 
-from amberquarry.imaging.prepare import Prepared, compose, prepare, turn_matrix, upside_down
+from amberquarry.imaging.mapping import Bend, Mapping
+from amberquarry.imaging.prepare import Prepared, prepare, turned_back, upside_down
 
-__all__ = ["Prepared", "compose", "prepare", "turn_matrix", "upside_down"]
+__all__ = ["Bend", "Mapping", "Prepared", "prepare", "turned_back", "upside_down"]

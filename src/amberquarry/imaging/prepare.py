@@ -18,6 +18,7 @@ from amberquarry.imaging.light import (
     ink_of,
     is_bilevel,
 )
+from amberquarry.imaging.mapping import Mapping
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 
@@ -33,31 +34,25 @@ class Prepared:
 
     grey: NDArray[np.uint8]  # (H, W), evened
     ink: NDArray[np.uint8]  # (H, W), 1 where ink
-    to_source: NDArray[np.float64]  # (2, 3): prepared (x, y, 1) to source (x, y)
+    to_source: Mapping  # from pixels of `grey` to pixels of the source
     turned: int  # degrees by which the page was turned counter-clockwise: 0, 90, 180, 270
     skew: float  # degrees by which lines rise on the turned source
     letter_height: float  # median height of letters in pixels of `grey`, 0 if unknown
     running_down: float = 0.0  # share of letters on the source whose line seems to run down it
 
 
-def turn_matrix(turned: int, width: int, height: int) -> NDArray[np.float64]:
-    """Return the affine from a picture turned counter-clockwise back to its source.
+def turned_back(turned: int, width: int, height: int) -> Mapping:
+    """Return the mapping from a picture turned counter-clockwise back to its source.
 
     width, height: of the source picture.
     """
     if turned == 90:  # np.rot90 once: source x = width - y', source y = x'
-        return np.array([[0.0, -1.0, width], [1.0, 0.0, 0.0]])
+        return Mapping.of(np.array([[0.0, -1.0, width], [1.0, 0.0, 0.0]]))
     if turned == 180:
-        return np.array([[-1.0, 0.0, width], [0.0, -1.0, height]])
+        return Mapping.of(np.array([[-1.0, 0.0, width], [0.0, -1.0, height]]))
     if turned == 270:
-        return np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, height]])
-    return np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
-
-
-def compose(outer: NDArray[np.float64], inner: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the affine (2, 3) that applies `inner` first and `outer` after it."""
-    row = np.array([[0.0, 0.0, 1.0]])
-    return (np.vstack([outer, row]) @ np.vstack([inner, row]))[:2]
+        return Mapping.of(np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, height]]))
+    return Mapping.of(np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]))
 
 
 def prepare(
@@ -97,27 +92,26 @@ def prepare(
         scale = _WANTED_LETTER_PX / letter
     scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
     skew = skew_angle(letters, settings.max_skew_deg)
-    back = turn_matrix(turned, width, height)
+    back = turned_back(turned, width, height)
     if abs(skew) < _LEAST_SKEW_DEG:
         skew = 0.0
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
-        back = compose(back, inner)
+        back = back.after(inner)
     return Prepared(even, ink_of(even, share), back, turned, skew, letter * scale, down)
 
 
-def _level(
-    even: NDArray[np.uint8], skew: float, scale: float
-) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
-    """Return the picture turned so that lines lie level, scaled, with the affine back."""
+def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:
+    """Return the picture turned so that lines lie level, scaled, with the mapping back."""
     height, width = even.shape
     if scale < 0.75:  # average first, so that nothing is skipped
         even = cv2.resize(even, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-        shrunk = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
+        factors = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
+        shrunk = Mapping.of(factors)
         if not skew:
             return even, shrunk
         level, inner = _level(even, skew, 1.0)
-        return level, compose(shrunk, inner)
+        return level, shrunk.after(inner)
     angle = np.radians(skew)
     cos, sin = float(np.cos(angle)) * scale, float(np.sin(angle)) * scale
     new_width = round(width * abs(cos) + height * abs(sin))
@@ -138,13 +132,13 @@ def _level(
         borderValue=255,
     )
     inverse = cv2.invertAffineTransform(forward)
-    return level, np.asarray(inverse, np.float64)
+    return level, Mapping.of(np.asarray(inverse, np.float64))
 
 
 def upside_down(page: Prepared) -> Prepared:
     """Return the page turned by 180 degrees more."""
     height, width = page.grey.shape
-    back = compose(page.to_source, turn_matrix(180, width, height))
+    back = page.to_source.after(turned_back(180, width, height))
     return Prepared(
         np.ascontiguousarray(page.grey[::-1, ::-1]),
         np.ascontiguousarray(page.ink[::-1, ::-1]),
