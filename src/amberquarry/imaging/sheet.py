@@ -1,0 +1,296 @@
+"""Find a sheet of paper on a photograph, and lay it flat."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.mapping import Mapping
+
+Grey = NDArray[np.uint8]
+Corners = NDArray[np.float64]  # (4, 2): x, y; clockwise from the sheet's top left
+
+_LOOK_PX = 480  # longer side of the picture that sides are searched on
+_FINE_PX = 1400  # and of the one on which they are measured
+_MOST_LINES = 10  # candidates for sides in each direction, beside the frame's own edges
+_STEEPEST = np.tan(np.radians(35))
+_STEP = 3.0  # pixels before and behind a side where sheet and ground are compared
+_CONTRAST = 14.0  # grey levels by which a sheet stands out at its side
+_LEAST_SUPPORT = 0.55  # of each side that shows in the frame
+_LEAST_MEAN_SUPPORT = 0.75
+_LEAST_SIDES = 3  # that show in the frame: a dark bar along one side of a page makes no sheet
+_LEAST_AREA = 0.2  # of the frame
+_MOST_PROPORTION = 3.2  # of the longer side to the shorter one
+
+
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """A straight line that may bound the sheet, and how well it parts light from dark."""
+
+    point: NDArray[np.float64]  # (2,)
+    along: NDArray[np.float64]  # (2,) unit vector, to the right or down
+    support: NDArray[np.float64] | None  # summed along the line for either sense; None: the frame
+    start: float  # place along the line of the first sample
+
+
+def find_sheet(grey: Grey) -> Corners | None:
+    """Return the corners of a sheet that lies on a darker ground, None where none stands out.
+
+    grey: (H, W). Corners are in its pixels and may lie beyond the frame. Sides are straight lines
+    with the sheet lighter than the ground along most of them; at least three must show.
+    """
+    height, width = grey.shape
+    scale = _LOOK_PX / max(height, width)
+    if min(height, width) * scale < 60 or scale > 1:
+        return None
+    size = (round(width * scale), round(height * scale))
+    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
+    if _paper_all_around(small):
+        return None
+    # the letters go, the sheet and what lies around it stay
+    calm = cv2.medianBlur(cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((7, 7), np.uint8)), 5)
+    level, upright = _candidates(calm)
+    best = _best_corners(level, upright, size)
+    if best is None:
+        return None
+    return _refined(grey, best / (size[0] / width, size[1] / height))
+
+
+def _paper_all_around(small: Grey) -> bool:
+    """Return whether the frame's edges are as light as the paper: then nothing lies around it."""
+    edge = max(2, round(0.012 * max(small.shape)))
+    ring = [small[:edge], small[-edge:], small[:, :edge].T, small[:, -edge:].T]
+    lightest = float(np.percentile(small, 90))
+    dark = [float((part < lightest - _CONTRAST).mean()) for part in ring]
+    return sum(share > 0.3 for share in dark) < _LEAST_SIDES - 1
+
+
+def _candidates(calm: Grey) -> tuple[list[_Side], list[_Side]]:
+    """Return lines that run across and lines that run down, the frame's edges among them."""
+    height, width = calm.shape
+    edges = cv2.Canny(calm, 20, 50)
+    found = cv2.HoughLines(edges, 1, np.pi / 360, round(0.16 * min(height, width)))
+    level: list[_Side] = []
+    upright: list[_Side] = []
+    for rho, theta in found[:, 0] if found is not None else ():
+        normal = np.array([np.cos(theta), np.sin(theta)])
+        along = np.array([-normal[1], normal[0]])
+        across = abs(along[0]) > abs(along[1])
+        steep = abs(along[1] / along[0]) if across else abs(along[0] / along[1])
+        if steep > _STEEPEST:
+            continue
+        along = along * np.sign(along[0] if across else along[1])
+        chosen = level if across else upright
+        if len(chosen) >= _MOST_LINES or _near(chosen, rho * normal, along, calm.shape):
+            continue
+        chosen.append(_measured(calm, rho * normal, along))
+    right, down = np.array([1.0, 0.0]), np.array([0.0, 1.0])
+    for y in (0.0, float(height)):
+        level.append(_Side(np.array([0.0, y]), right, None, 0.0))
+    for x in (0.0, float(width)):
+        upright.append(_Side(np.array([x, 0.0]), down, None, 0.0))
+    return level, upright
+
+
+def _near(
+    sides: list[_Side],
+    point: NDArray[np.float64],
+    along: NDArray[np.float64],
+    shape: tuple[int, int],
+) -> bool:
+    """Return whether a line runs within a few pixels of one that is there, across the picture."""
+    ends = np.array([[0.0, 0.0], [shape[1], shape[0]]])
+    main = 0 if abs(along[0]) > abs(along[1]) else 1
+    for side in sides:
+        gaps = [
+            abs(
+                _across_at(point, along, main, end[main])
+                - _across_at(side.point, side.along, main, end[main])
+            )
+            for end in ends
+        ]
+        if max(gaps) < 4:
+            return True
+    return False
+
+
+def _across_at(
+    point: NDArray[np.float64], along: NDArray[np.float64], main: int, at: float
+) -> float:
+    return float(point[1 - main] + along[1 - main] / along[main] * (at - point[main]))
+
+
+def _measured(calm: Grey, point: NDArray[np.float64], along: NDArray[np.float64]) -> _Side:
+    """Return a line with its support, summed: where the right, or left, side of it is lighter."""
+    reach = float(np.hypot(*calm.shape))
+    middle = np.array([calm.shape[1], calm.shape[0]]) / 2
+    start = float((middle - point) @ along) - reach
+    at = start + np.arange(round(2 * reach))
+    on_line = point + at[:, None] * along
+    normal = np.array([-along[1], along[0]]) * _STEP
+    sides = []
+    for sign in (1, -1):
+        x, y = (on_line + sign * normal).astype(np.float32).T
+        sides.append(
+            cv2.remap(calm, x[None], y[None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
+        )
+    step = sides[0].astype(np.float64) - sides[1]
+    share = np.stack([np.clip(step / _CONTRAST, 0, 1), np.clip(-step / _CONTRAST, 0, 1)])
+    return _Side(point, along, np.pad(np.cumsum(share, 1), ((0, 0), (1, 0))), start)
+
+
+def _support(
+    side: _Side, first: NDArray[np.float64], last: NDArray[np.float64], sense: int
+) -> float:
+    """Return the share of a side between two points along which the sheet is lighter."""
+    assert side.support is not None
+    most = side.support.shape[1] - 1
+    a = int(np.clip((first - side.point) @ side.along - side.start, 0, most))
+    b = int(np.clip((last - side.point) @ side.along - side.start, 0, most))
+    return float(side.support[sense, b] - side.support[sense, a]) / max(1, b - a)
+
+
+def _crossing(one: _Side, other: _Side) -> NDArray[np.float64]:
+    matrix = np.column_stack([one.along, -other.along])
+    at = np.linalg.solve(matrix, other.point - one.point)
+    return np.asarray(one.point + at[0] * one.along)
+
+
+def _best_corners(
+    level: list[_Side], upright: list[_Side], size: tuple[int, int]
+) -> Corners | None:
+    """Return the corners of the best supported quadrilateral, None where none is good enough."""
+    width, height = size
+    crossings = {
+        (i, j): _crossing(a, b) for i, a in enumerate(level) for j, b in enumerate(upright)
+    }
+    best, chosen = 0.0, None
+    for (i, top), (k, bottom) in itertools.permutations(enumerate(level), 2):
+        for (j, left), (m, right) in itertools.permutations(enumerate(upright), 2):
+            corners = np.array([crossings[i, j], crossings[i, m], crossings[k, m], crossings[k, j]])
+            if corners[0, 1] >= corners[3, 1] or corners[0, 0] >= corners[1, 0]:
+                continue
+            if not _plausible(corners, width, height):
+                continue
+            # seen along the side, the sheet lies under the top and right of the left one
+            sides = [
+                (top, corners[0], corners[1], 0),
+                (bottom, corners[3], corners[2], 1),
+                (left, corners[0], corners[3], 1),
+                (right, corners[1], corners[2], 0),
+            ]
+            shown = [_support(*side) for side in sides if side[0].support is not None]
+            if len(shown) < _LEAST_SIDES or min(shown) < _LEAST_SUPPORT:
+                continue
+            score = (
+                float(np.mean(shown)) + 0.05 * len(shown) + 0.1 * _area(corners) / (width * height)
+            )
+            if np.mean(shown) >= _LEAST_MEAN_SUPPORT and score > best:
+                best, chosen = score, corners
+    return chosen
+
+
+def _area(corners: Corners) -> float:
+    x, y = corners.T
+    return float(abs(x @ np.roll(y, -1) - y @ np.roll(x, -1))) / 2
+
+
+def _plausible(corners: Corners, width: int, height: int) -> bool:
+    room = 0.12 * max(width, height)
+    if (corners < -room).any() or (corners > np.array([width, height]) + room).any():
+        return False
+    sides = np.roll(corners, -1, 0) - corners
+    following = np.roll(sides, -1, 0)
+    turns = sides[:, 0] * following[:, 1] - sides[:, 1] * following[:, 0]
+    if (turns <= 0).any():
+        return False
+    lengths = np.hypot(*sides.T)
+    if lengths.max() > _MOST_PROPORTION * lengths.min():
+        return False
+    opposite = lengths[:2] / lengths[2:]
+    return bool(
+        (np.maximum(opposite, 1 / opposite) < 1.7).all()
+        and _area(corners) >= _LEAST_AREA * width * height
+    )
+
+
+def _refined(grey: Grey, corners: Corners) -> Corners:
+    """Return corners measured anew: each side is laid through the steepest step near it."""
+    scale = min(1.0, _FINE_PX / max(grey.shape))
+    fine = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    fine = cv2.GaussianBlur(fine, (0, 0), 1.2)
+    height, width = fine.shape
+    at = corners * scale
+    reach = np.arange(-9.0, 9.5, 0.5)
+    lines = []
+    for first, last in zip(at, np.roll(at, -1, 0), strict=True):
+        along = (last - first) / np.hypot(*(last - first))
+        normal = np.array([-along[1], along[0]])  # into the sheet
+        feet = first + np.linspace(0.04, 0.96, 60)[:, None] * (last - first)
+        inside = ((feet > 12) & (feet < np.array([width, height]) - 12)).all(1)
+        if inside.sum() < 12:
+            lines.append((first, along))
+            continue
+        feet = feet[inside]
+        points = (feet[:, None] + reach[:, None] * normal).astype(np.float32)
+        values = cv2.remap(fine, points[..., 0], points[..., 1], cv2.INTER_LINEAR).astype(float)
+        steps = values[:, 4:] - values[:, :-4]
+        found = feet + (reach[2:-2][steps.argmax(1)])[:, None] * normal
+        found = found[steps.max(1) > _CONTRAST / 2]
+        if len(found) < 12:
+            lines.append((first, along))
+            continue
+        dx, dy, x, y = cv2.fitLine(found.astype(np.float32), cv2.DIST_HUBER, 0, 0.01, 0.01).ravel()
+        lines.append((np.array([x, y], float), np.array([dx, dy], float)))
+    sides = [_Side(point, along, None, 0.0) for point, along in lines]
+    measured = np.array([_crossing(sides[n - 1], sides[n]) for n in range(4)])
+    far = np.abs(measured - at).max() > 20
+    return (at if far else measured) / scale
+
+
+def proportion(corners: Corners, frame: tuple[int, int]) -> float:
+    """Return width over height of the sheet whose corners are seen in a frame (width, height).
+
+    Method: Zhang and He 2007, "Whiteboard scanning and image enhancement": the camera's focal
+    length follows from the vanishing points, its axis taken to go through the frame's middle. Where
+    the sheet is seen from straight above, the lengths of its sides say it.
+    """
+    lengths = np.hypot(*(np.roll(corners, -1, 0) - corners).T)
+    plain = float((lengths[0] + lengths[2]) / (lengths[1] + lengths[3]))
+    centred = corners - np.array(frame) / 2
+    m1, m2, m4, m3 = (np.append(p, 1.0) for p in centred)  # top left, top right, bottom two
+    k2 = float(np.cross(m1, m4) @ m3) / float(np.cross(m2, m4) @ m3)
+    k3 = float(np.cross(m1, m4) @ m2) / float(np.cross(m3, m4) @ m2)
+    across, down = k2 * m2 - m1, k3 * m3 - m1
+    if min(abs(across[2]), abs(down[2])) < 0.02:
+        return plain
+    squared = -float(across[:2] @ down[:2]) / float(across[2] * down[2])
+    if squared <= 0:
+        return plain
+    across[:2], down[:2] = across[:2] / np.sqrt(squared), down[:2] / np.sqrt(squared)
+    told = float(np.linalg.norm(across) / np.linalg.norm(down))
+    return told if 0.8 < told / plain < 1.25 else plain
+
+
+def lay_flat(grey: Grey, corners: Corners) -> tuple[Grey, Mapping]:
+    """Return the sheet as a rectangle at the picture's own resolution, and the mapping back."""
+    lengths = np.hypot(*(np.roll(corners, -1, 0) - corners).T)
+    width = float(max(lengths[0], lengths[2]))
+    height = width / proportion(corners, (grey.shape[1], grey.shape[0]))
+    size = (max(8, round(width)), max(8, round(height)))
+    flat = np.array([[0, 0], [size[0], 0], [size[0], size[1]], [0, size[1]]], np.float32)
+    back = cv2.getPerspectiveTransform(flat, corners.astype(np.float32))
+    shift = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])  # OpenCV's pixel centres
+    between = np.linalg.inv(shift) @ back @ shift
+    picture = cv2.warpPerspective(
+        grey,
+        between,
+        size,
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    return np.asarray(picture, np.uint8), Mapping.of(np.asarray(back, np.float64))
