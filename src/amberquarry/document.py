@@ -99,6 +99,28 @@ class Origin(StrEnum):
     MIXED = "mixed"
 
 
+class Step(StrEnum):
+    """What can be done to a page's picture before it is read."""
+
+    SHEET = "sheet"  # cut out of a photograph and laid flat
+    REVERSE = "reverse"  # areas of light letters on dark turned into dark on light
+    LIGHT = "light"  # uneven or tinted ground made white
+    BORDER = "border"  # dark areas at the edges cleared
+    MEND = "mend"  # broken strokes of a black-and-white scan grown together
+    TURN = "turn"  # by quarters
+    RESIZE = "resize"  # to the letter size that is read best
+    LEVEL = "level"  # skew taken out
+    FLATTEN = "flatten"  # bent lines made straight
+
+
+@dataclass(frozen=True, slots=True)
+class PreparationStep:
+    """A step of a page's preparation, and why it was taken."""
+
+    step: Step
+    why: str
+
+
 class FindingCode(StrEnum):
     """Doubts and facts about a page or document that a user should know."""
 
@@ -192,6 +214,7 @@ class Page:
     blocks: list[Block] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     to_points: tuple[float, float, float, float, float, float] | None = None  # x', y' in PDF points
+    preparation: list[PreparationStep] = field(default_factory=list)
 
     @property
     def words(self) -> Iterator[Word]:

@@ -17,9 +17,11 @@ from amberquarry.document import (
     FindingCode,
     Line,
     Page,
+    PreparationStep,
     Quad,
+    Step,
 )
-from amberquarry.imaging import Mapping, Prepared, prepare, turned_back, upside_down
+from amberquarry.imaging import Mapping, Prepared, prepare, turned_back, upside_down, view_of
 from amberquarry.layout import (
     Components,
     Layout,
@@ -72,7 +74,10 @@ def read_picture(
         skew=round(prepared.skew, 2),
         findings=findings,
         to_points=picture.to_points,
+        preparation=[*prepared.steps],
     )
+    if prepared.turned:
+        page.preparation.append(PreparationStep(Step.TURN, "it reads better so"))
     aside, cleared = _read_vertical(prepared, layout, network, settings)
     if aside:
         prepared, layout = cleared, analyse(cleared)
@@ -101,11 +106,12 @@ def lay_out(
     grey: NDArray[np.uint8], network: LineNetwork, settings: Settings
 ) -> tuple[Prepared, Layout, bool]:
     """Return the page prepared and on its feet, its layout, and whether it may lie otherwise."""
-    prepared = prepare(grey, settings.preparation)
-    layout = analyse(prepared)
-    if not settings.preparation.find_rotation:
-        return prepared, layout, False
-    return stand_upright(grey, prepared, layout, network, settings)
+    view = view_of(grey, settings.preparation)
+    prepared = prepare(view.grey, settings.preparation)
+    layout, unsure = analyse(prepared), False
+    if settings.preparation.find_rotation:
+        prepared, layout, unsure = stand_upright(view.grey, prepared, layout, network, settings)
+    return view.behind(prepared), layout, unsure
 
 
 @dataclass(frozen=True, slots=True)

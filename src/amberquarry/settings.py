@@ -35,6 +35,7 @@ class RenderSettings:
 class PreparationSettings:
     """How a page picture is made ready."""
 
+    find_sheet: bool = True  # a sheet on a photograph is cut out and laid flat
     find_rotation: bool = True  # by quarter turns, through reading a few lines each way
     max_skew_deg: float = 10.0  # 0 leaves the page as it lies
     max_megapixels: float = 30.0  # larger pictures are reduced

@@ -20,6 +20,8 @@ from amberquarry.document import (
     Line,
     Origin,
     Page,
+    PreparationStep,
+    Step,
     Style,
     Word,
 )
@@ -121,6 +123,7 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
         "dpi": [round(v, 2) for v in page.dpi] if page.dpi else None,
         "rotation": page.rotation,
         "skew": page.skew,
+        "preparation": [{"step": s.step.value, "why": s.why} for s in page.preparation],
         "origin": page.origin.value,
         "confidence": round(page.confidence, 3),
         "to_points": [round(v, 6) for v in page.to_points] if page.to_points else None,
@@ -190,6 +193,9 @@ def page_from_record(record: dict[str, Any]) -> Page:
         Origin(record.get("origin", "scan")),
         blocks,
         findings,
+        preparation=[
+            PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])
+        ],
     )
 
 

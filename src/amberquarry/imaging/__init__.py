@@ -1,6 +1,6 @@
 """Arrays in, arrays out: from a page picture to level, even, black-and-white ink."""
 
 from amberquarry.imaging.mapping import Bend, Mapping
-from amberquarry.imaging.prepare import Prepared, prepare, turned_back, upside_down
+from amberquarry.imaging.prepare import Prepared, prepare, turned_back, upside_down, view_of
 
-__all__ = ["Bend", "Mapping", "Prepared", "prepare", "turned_back", "upside_down"]
+__all__ = ["Bend", "Mapping", "Prepared", "prepare", "turned_back", "upside_down", "view_of"]

@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amberquarry.document import PreparationStep, Step
+
 Grey = NDArray[np.uint8]
 
 _SHRINK = 8  # the ground is looked at in blocks of this many pixels
@@ -41,8 +43,10 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     return wide[2 * reach : -2 * reach, 2 * reach : -2 * reach].astype(bool)
 
 
-def even_page(grey: Grey) -> Grey:
+def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
     """Return the page with paper at 255 and ink dark, whatever the light and the polarity.
+
+    Also returns what had to be done.
 
     grey: (H, W). The ground is a morphological closing of the page in blocks; the page is divided
     by it. Areas that are dark throughout are inverted first, so that light letters on them become
@@ -55,12 +59,16 @@ def even_page(grey: Grey) -> Grey:
     # a page that is dark but for its letters has no paper to compare with
     paper = 255.0 if lightest < 70 else lightest
     reach = 5
+    steps = []
     dark = (
         dark_areas(small, paper, reach)
         if min(size) > 4 * reach
         else np.full(small.shape, np.median(small) < 110)
     )
     if dark.any():
+        steps.append(
+            PreparationStep(Step.REVERSE, f"light letters on {dark.mean():.0%} of the page")
+        )
         full = cv2.resize(dark.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
         grey = np.where(full > 0, 255 - grey, grey)
         small = np.where(dark, 255 - small, small)
@@ -69,6 +77,9 @@ def even_page(grey: Grey) -> Grey:
     if int(ground.min()) >= _FLAT_GROUND:
         even = grey
     else:
+        steps.append(
+            PreparationStep(Step.LIGHT, f"ground between {ground.min()} and {ground.max()} of 255")
+        )
         ground = np.maximum(ground, 30)
         even = cv2.divide(grey, cv2.resize(ground, (width, height)), scale=255)
     if dark.any() and not dark.all():
@@ -77,7 +88,7 @@ def even_page(grey: Grey) -> Grey:
         seam = cv2.dilate(mask, kernel) - cv2.erode(mask, kernel)
         even = even.copy() if even is grey else even
         even[cv2.resize(seam, (width, height), interpolation=cv2.INTER_NEAREST) > 0] = 255
-    return even
+    return even, tuple(steps)
 
 
 def clear_borders(even: Grey) -> Grey:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.light import (
     HEALED_INK_SHARE,
     INK_SHARE,
@@ -19,6 +20,7 @@ from amberquarry.imaging.light import (
     is_bilevel,
 )
 from amberquarry.imaging.mapping import Mapping
+from amberquarry.imaging.sheet import find_sheet, lay_flat
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 
@@ -39,6 +41,31 @@ class Prepared:
     skew: float  # degrees by which lines rise on the turned source
     letter_height: float  # median height of letters in pixels of `grey`, 0 if unknown
     running_down: float = 0.0  # share of letters on the source whose line seems to run down it
+    steps: tuple[PreparationStep, ...] = ()  # what was done, but for turning
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """The part of a picture that holds the page, seen from straight above."""
+
+    grey: NDArray[np.uint8]
+    to_source: Mapping
+    steps: tuple[PreparationStep, ...] = ()
+
+    def behind(self, page: Prepared) -> Prepared:
+        """Return a page that was prepared from this view, mapped back to the view's source."""
+        return replace(
+            page, to_source=self.to_source.after(page.to_source), steps=self.steps + page.steps
+        )
+
+
+def view_of(source: NDArray[np.uint8], settings: PreparationSettings) -> View:
+    """Return the sheet that lies on a photograph, or the whole picture."""
+    corners = find_sheet(source) if settings.find_sheet else None
+    if corners is None:
+        return View(source, Mapping())
+    why = "a sheet lies on a darker ground"
+    return View(*lay_flat(source, corners), (PreparationStep(Step.SHEET, why),))
 
 
 def turned_back(turned: int, width: int, height: int) -> Mapping:
@@ -65,9 +92,15 @@ def prepare(
     lying: whether lines run down, where that is known; by default the letters' places decide.
     """
     height, width = source.shape
-    even = clear_borders(even_page(source))
+    even, done = even_page(source)
+    steps = [*done]
+    cleared = clear_borders(even)
+    if cleared is not even:
+        steps.append(PreparationStep(Step.BORDER, "solid dark areas reach the edge"))
+        even = cleared
     share = INK_SHARE
     if is_bilevel(source):
+        steps.append(PreparationStep(Step.MEND, "the picture holds only black and white"))
         even, share = heal(drop_specks(even)), HEALED_INK_SHARE
     # whole factors shrink fastest
     shrink = max(1, round((height * width / _LOOK_PIXELS) ** 0.5))
@@ -95,10 +128,16 @@ def prepare(
     back = turned_back(turned, width, height)
     if abs(skew) < _LEAST_SKEW_DEG:
         skew = 0.0
+    if scale != 1.0:
+        steps.append(PreparationStep(Step.RESIZE, f"letters are {letter:.0f} pixels high"))
+    if skew:
+        steps.append(PreparationStep(Step.LEVEL, f"lines rise by {skew:.1f} degrees"))
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = back.after(inner)
-    return Prepared(even, ink_of(even, share), back, turned, skew, letter * scale, down)
+    return Prepared(
+        even, ink_of(even, share), back, turned, skew, letter * scale, down, tuple(steps)
+    )
 
 
 def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:
@@ -138,13 +177,10 @@ def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[
 def upside_down(page: Prepared) -> Prepared:
     """Return the page turned by 180 degrees more."""
     height, width = page.grey.shape
-    back = page.to_source.after(turned_back(180, width, height))
-    return Prepared(
-        np.ascontiguousarray(page.grey[::-1, ::-1]),
-        np.ascontiguousarray(page.ink[::-1, ::-1]),
-        back,
-        (page.turned + 180) % 360,
-        page.skew,
-        page.letter_height,
-        page.running_down,
+    return replace(
+        page,
+        grey=np.ascontiguousarray(page.grey[::-1, ::-1]),
+        ink=np.ascontiguousarray(page.ink[::-1, ::-1]),
+        to_source=page.to_source.after(turned_back(180, width, height)),
+        turned=(page.turned + 180) % 360,
     )
