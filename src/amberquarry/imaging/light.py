@@ -15,6 +15,7 @@ _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
 _DARK = 0.5  # of the paper's level: areas below it are of the other polarity
 INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
+MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
 _LOWEST_THRESHOLD = 100.0
 # Faint print is trusted as far as the noise of the paper lets it: these are deviations.
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
@@ -152,13 +153,14 @@ def heal(grey: Grey) -> Grey:
     return cv2.GaussianBlur(grey, (0, 0), 0.9)
 
 
-def ink_of(even: Grey, share: float = INK_SHARE) -> NDArray[np.uint8]:
+def ink_of(even: Grey, share: float = INK_SHARE, noise: float | None = None) -> NDArray[np.uint8]:
     """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink.
 
-    share: of the way from paper to ink where the threshold lies.
+    share: of the way from paper to ink where the threshold lies. noise: of the paper, where the
+    picture was made from one at which it could be measured better.
     """
     height, width = even.shape
-    noise = noise_level(even)
+    noise = noise_level(even) if noise is None else noise
     if noise > 5:
         even = cv2.GaussianBlur(even, (3, 3), 0)
         noise /= 2

@@ -12,12 +12,14 @@ from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.light import (
     HEALED_INK_SHARE,
     INK_SHARE,
+    MERGED_INK_SHARE,
     clear_borders,
     drop_specks,
     even_page,
     heal,
     ink_of,
     is_bilevel,
+    noise_level,
 )
 from amberquarry.imaging.mapping import Mapping
 from amberquarry.imaging.sheet import find_sheet, lay_flat
@@ -117,6 +119,8 @@ def prepare(
     if lying:
         even = np.ascontiguousarray(np.rot90(even))
         letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, share))))
+    if letters.merged:
+        share = max(share, MERGED_INK_SHARE)
     scale = 1.0
     letter = letters.height * shrink
     if 0 < letter < _LEAST_LETTER_PX:
@@ -132,11 +136,13 @@ def prepare(
         steps.append(PreparationStep(Step.RESIZE, f"letters are {letter:.0f} pixels high"))
     if skew:
         steps.append(PreparationStep(Step.LEVEL, f"lines rise by {skew:.1f} degrees"))
+    # enlarging smooths the noise where it is measured, not where it is taken for ink
+    noise = noise_level(even)
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = back.after(inner)
     return Prepared(
-        even, ink_of(even, share), back, turned, skew, letter * scale, down, tuple(steps)
+        even, ink_of(even, share, noise), back, turned, skew, letter * scale, down, tuple(steps)
     )
 
 

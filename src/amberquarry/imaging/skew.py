@@ -10,43 +10,65 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 _LEAST_LETTERS = 12
+_WORD_RATIO = 2.2  # of the long to the short side from which a component may be a word
+_LETTER_OF_WORD = 0.65  # usual height of letters over that of words with all their parts
+_MERGED_SHARE = 0.6  # of the ink that stands in words run together
 
 
 @dataclass(frozen=True, slots=True)
 class Letters:
-    """Components of about letter size: boxes as arrays, and their usual height in pixels."""
+    """Components of about letter size: boxes as arrays, and their usual height in pixels.
+
+    Where print is blurred, the letters of a word run together and words stand for letters.
+    """
 
     left: NDArray[np.float32]
     top: NDArray[np.float32]
     right: NDArray[np.float32]
     bottom: NDArray[np.float32]
     height: float  # 0 where there are too few to tell
+    merged: bool = False  # whether most are words run together
 
 
 def find_letters(ink: NDArray[np.uint8]) -> Letters:
     """Return the components of `ink` (1 is ink) that can be letters."""
     _, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     left, top, width, height, area = stats[1:].T
+    long, short = np.maximum(width, height), np.minimum(width, height)
+    solid = (long >= 4) & (short >= 2) & (area >= 8)
+    rows, columns = ink.shape
+    words = solid & (long > _WORD_RATIO * short) & (short >= 5) & (area > 0.25 * width * height)
+    words &= (long < 0.5 * max(rows, columns)) & (short < 0.2 * min(rows, columns))
+    merged = bool(words.sum() >= _LEAST_LETTERS) and float(
+        area[words].sum()
+    ) > _MERGED_SHARE * float(area[solid & (short < 0.2 * min(rows, columns))].sum())
+    usable = words if merged else _letter_like(ink, stats[1:], solid)
+    left, top, width, height = (v[usable].astype(np.float32) for v in (left, top, width, height))
+    sizes = _LETTER_OF_WORD * np.minimum(width, height) if merged else height
+    usual = float(np.median(sizes)) if len(height) >= _LEAST_LETTERS else 0.0
+    return Letters(left, top, left + width, top + height, usual, merged)
+
+
+def _letter_like(
+    ink: NDArray[np.uint8], stats: NDArray[np.int32], solid: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Return which components have the size and shape of single letters."""
+    _, _, width, height, area = stats.T
     usable = (
-        (height >= 4)
-        & (width >= 2)
-        & (area >= 8)
+        solid
+        & (height >= 4)
         & (height < 0.2 * ink.shape[0])
         & (width < 6 * np.maximum(height, 4))
         & (height < 8 * np.maximum(width, 3))
     )
-    if usable.sum() >= _LEAST_LETTERS:
-        size = np.maximum(width, height)[usable]
-        # dots and specks are many on poor scans: the letters' height is weighted by ink
-        order = np.argsort(size)
-        weight = np.cumsum(np.minimum(area[usable][order], 4 * size[order] ** 1.0))
-        middle = float(size[order][np.searchsorted(weight, 0.45 * weight[-1])])
-        usable &= (np.maximum(width, height) > 0.4 * middle) & (
-            np.maximum(width, height) < 2.6 * middle
-        )
-    left, top, width, height = (v[usable].astype(np.float32) for v in (left, top, width, height))
-    usual = float(np.median(height)) if len(height) >= _LEAST_LETTERS else 0.0
-    return Letters(left, top, left + width, top + height, usual)
+    if usable.sum() < _LEAST_LETTERS:
+        return usable
+    size = np.maximum(width, height)
+    # dots and specks are many on poor scans: the letters' height is weighted by ink
+    order = np.argsort(size[usable])
+    weight = np.cumsum(np.minimum(area[usable][order], 4.0 * size[usable][order]))
+    middle = float(size[usable][order][np.searchsorted(weight, 0.45 * weight[-1])])
+    return usable & (size > 0.4 * middle) & (size < 2.6 * middle)
 
 
 def _sharpness(
@@ -94,6 +116,9 @@ def share_running_down(letters: Letters) -> float:
     """
     if letters.height == 0:
         return 0.0
+    if letters.merged:  # words lie along their lines
+        wide, high = letters.right - letters.left, letters.bottom - letters.top
+        return float((wide * high)[high > wide].sum() / (wide * high).sum())
     middles = np.stack([(letters.left + letters.right) / 2, (letters.top + letters.bottom) / 2], 1)
     _, nearest = cKDTree(middles).query(middles, k=3)
     steps = np.abs(middles[nearest[:, 1:]] - middles[:, None])
