@@ -51,7 +51,8 @@ def read_one(path: str) -> tuple[list[tuple[float, float, bool]], float, float] 
     except QuarryError as error:
         click.echo(f"{path}: {error}", err=True)
         return None
-    pairs = line_pairs(list(page.words), [b for b in truth.blocks if b.kind not in APART])
+    body = [b for b in truth.blocks if b.kind not in APART]
+    pairs, _ = line_pairs(list(page.words), body)
     wrong = sum(min(len(wanted), Levenshtein.distance(wanted, got)) for wanted, got in pairs)
     confidences = [word.confidence for word in page.words]
     rows = list(zip(confidences, product(page), words_right(page, truth), strict=True))

@@ -26,7 +26,7 @@ import numpy as np
 import pypdfium2 as pdfium
 
 from amberquarry import Page, QuarryError, read_page
-from amberquarry.demo.scanner import LEVELS, move_blocks, scan_page
+from amberquarry.demo.scanner import LEVELS, move_blocks, scan_page, through
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
 from textlayer import page_truth
@@ -136,7 +136,7 @@ def write_page(
         "width": scan.size[0],
         "height": scan.size[1],
         "dpi": [scan.dpi, scan.dpi],
-        "blocks": move_blocks(blocks, scan.matrix),
+        "blocks": move_blocks(blocks, through(scan.matrix)),
     }
     (folder / f"{key}.json").write_text(json.dumps(record), encoding="utf-8")
 
@@ -250,7 +250,7 @@ def groups_of(fact: dict[str, str]) -> list[str]:
 def figures(parts: list[tuple[PageScore, float]]) -> list[float]:
     """Return the row of a table as its head names it."""
     s = total(part for part, _ in parts)
-    rates = [100 * (s.cer or 0), 100 * (s.cer_any_order or 0), 100 * (s.wer or 0)]
+    rates = [100 * (rate or 0) for rate in (s.cer, s.cer_any_order, s.cer_in_place, s.wer)]
     shares = [s.box_f1 or 0, s.word_f1 or 0, s.order or 0, s.tau or 0]
     signs = [100 * (v or 0) for v in (s.digits, s.spaces_missing, s.spaces_extra)]
     return [*rates, *shares, *signs, sum(seconds for _, seconds in parts) / len(parts)]
@@ -276,8 +276,8 @@ def score(
     """Read the pages of a split and print a table."""
     facts = listed(split)
     head = (
-        "level    pages of           n    CER    any    WER  boxF1 wordF1  order    tau digits "
-        "spaces lost added s/page"
+        "level    pages of           n    CER    any  place    WER  boxF1 wordF1  order    tau "
+        "digits spaces lost added s/page"
     )
     click.echo(head)
     rows = []
@@ -295,7 +295,7 @@ def score(
                 groups[name].append((part, seconds))
         for name, parts in sorted(groups.items()):
             line = figures(parts)
-            shown = [f"{v:6.3f}" if 3 <= n < 7 else f"{v:6.2f}" for n, v in enumerate(line)]
+            shown = [f"{v:6.3f}" if 4 <= n < 8 else f"{v:6.2f}" for n, v in enumerate(line)]
             click.echo(f"{level:8} {name:16} {len(parts):3} " + " ".join(shown))
             rows.append(
                 {"split": split, "level": level, "pages": name, "n": len(parts), "values": line}
@@ -303,7 +303,7 @@ def score(
         results.sort(key=lambda row: -row[1].errors_in_order / max(1, row[1].characters))
         for key, part, _ in results[:worst]:
             line = figures([(part, 0.0)])
-            click.echo(f"   {line[0]:6.1f} {line[1]:6.1f} {line[5]:5.2f} {key}")
+            click.echo(f"   {line[0]:6.1f} {line[1]:6.1f} {line[2]:6.1f} {line[6]:5.2f} {key}")
     if out:
         out.write_text("".join(json.dumps(row) + "\n" for row in rows), encoding="utf-8")
 

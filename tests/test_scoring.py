@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rapidfuzz.distance import Levenshtein
 
-from amberquarry import Box
+from amberquarry import Box, Word
 from amberquarry.scoring import score_page, total
 from amberquarry.scoring.text import errors_at_best_place, join_hyphens, plain
 from tests.test_formats import page_of
@@ -55,9 +55,19 @@ class PageTest(unittest.TestCase):
         found = page_of(["x"])
         found.blocks = truth.blocks[::-1]
         score = total([score_page(found, truth)])
-        self.assertEqual((score.cer_any_order, score.word_f1), (0, 1))
+        self.assertEqual((score.cer_any_order, score.cer_in_place, score.word_f1), (0, 0, 1))
         self.assertGreater(score.cer, 0.5)
         self.assertLess(score.order, 1)
+
+    def test_words_that_are_not_there_count_in_place(self):
+        """What was read where the truth has nothing is an error of its length."""
+        truth = page_of(["one two three"])
+        found = copy.deepcopy(truth)
+        found.blocks[0].lines[0].words[0].text = "ons"
+        far = Word("ghost", Box(4000, 4000, 4100, 4020), 0.9, 0, 5)
+        found.blocks[0].lines[0].words.append(far)
+        self.assertAlmostEqual(total([score_page(found, truth)]).cer_in_place, 6 / 13)
+        self.assertEqual(total([score_page(None, truth)]).cer_in_place, 1.0)
 
     def test_digits_and_spaces_have_their_columns(self):
         """Figures and spaces are counted line by line, whatever the order of the lines."""

@@ -26,7 +26,7 @@ from PIL import Image
 
 from amberquarry.demo import COLLECTION, TRUTH
 from amberquarry.demo.prose import HEADINGS, ITALIAN, RUSSIAN, paragraph
-from amberquarry.demo.scanner import move_blocks, scan_page
+from amberquarry.demo.scanner import move_blocks, scan_page, through
 from amberquarry.demo.typeset import A4, DPI, SetPage, Typeface
 
 SEED = 1874
@@ -405,7 +405,7 @@ class Maker:
                 "height": size[1],
                 "dpi": [dpi, dpi],
                 "class": kind,
-                "blocks": move_blocks(page.blocks, matrix),
+                "blocks": move_blocks(page.blocks, through(matrix)),
             }
         )
 

@@ -6,6 +6,7 @@ Written apart from the training's wear: the reader is not measured on what it wa
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+Points = NDArray[np.float64]  # (N, 2): x, y
 LEVELS = ("clean", "office", "poor")
 
 
@@ -114,12 +116,19 @@ def _png(page: NDArray[np.uint8], dpi: float) -> bytes:
     return out.getvalue()
 
 
-def move_blocks(blocks: list[dict[str, Any]], matrix: NDArray[np.float64]) -> list[dict[str, Any]]:
-    """Return copies of truth blocks with all boxes, down to the words, moved by an affine."""
+def through(matrix: NDArray[np.float64]) -> Callable[[Points], Points]:
+    """Return the function that moves points (N, 2) by an affine (2, 3)."""
+    return lambda points: points @ matrix[:, :2].T + matrix[:, 2]
+
+
+def move_blocks(
+    blocks: list[dict[str, Any]], place: Callable[[Points], Points]
+) -> list[dict[str, Any]]:
+    """Return copies of truth blocks with all boxes, down to the words, moved by `place`."""
 
     def move(box: list[float]) -> list[float]:
         x0, y0, x1, y1 = box
-        points = np.array([[x0, y0, 1], [x1, y0, 1], [x1, y1, 1], [x0, y1, 1]]) @ matrix.T
+        points = place(np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]], float))
         return [round(float(v), 1) for v in (*points.min(0), *points.max(0))]
 
     moved = []

@@ -30,6 +30,8 @@ class PageScore:
     characters: int = 0
     errors_in_order: int = 0
     errors_any_order: int = 0
+    characters_in_place: int = 0
+    errors_in_place: int = 0
     words: int = 0
     word_errors: int = 0
     truth_boxes: int = 0
@@ -54,6 +56,7 @@ class Score:
     pages: int
     cer: float | None
     cer_any_order: float | None
+    cer_in_place: float | None  # line by line, by what was read where it stands
     wer: float | None
     box_f1: float | None
     word_f1: float | None  # same place and equal text
@@ -81,6 +84,7 @@ def total(parts: Iterable[PageScore]) -> Score:
         len(parts),
         rate("errors_in_order", "characters"),
         rate("errors_any_order", "characters"),
+        rate("errors_in_place", "characters_in_place"),
         rate("word_errors", "words"),
         2 * sums["same_place"] / boxes if boxes else None,
         2 * sums["same_place_and_text"] / boxes if boxes else None,
@@ -141,27 +145,34 @@ def score_page(found: Page | None, truth: Page) -> PageScore:
     ]
     if truth_words:
         _score_words(score, found_words, truth_words)
-        for wanted_line, got_line in line_pairs(found_words, body):
+        pairs, stray = line_pairs(found_words, body)
+        score.errors_in_place = sum(map(len, stray))
+        for wanted_line, got_line in pairs:
+            score.characters_in_place += len(wanted_line)
+            score.errors_in_place += errors(got_line, wanted_line)
             _score_signs(score, got_line, wanted_line)
     return score
 
 
-def line_pairs(found: list[Word], body: list[Block]) -> list[tuple[str, str]]:
+def line_pairs(found: list[Word], body: list[Block]) -> tuple[list[tuple[str, str]], list[str]]:
     """Return for each line of the truth its text and what was read in its place, as compared.
 
     A word that was read belongs to the line whose words it overlaps most; words of a line are
-    taken in the order in which they stand, so that reading order plays no part.
+    taken in the order in which they stand, so that reading order plays no part. Also returns the
+    words that were read where the truth has none.
     """
     lines = [line for block in body for line in block.lines if line.words]
     words = [word for line in lines for word in line.words]
     owner = np.repeat(np.arange(len(lines)), [len(line.words) for line in lines])
     got: list[list[Word]] = [[] for _ in lines]
+    stray = np.ones(len(found), bool)
     if found and words:
         a = np.array([word.box for word in found], float)
         b = np.array([word.box for word in words], float)
         for start in range(0, len(a), 512):
             shared = _intersection_over_union(a[start : start + 512], b)
             for row in np.flatnonzero(shared.max(1) > 0):
+                stray[start + row] = False
                 by_line = np.bincount(owner, shared[row], len(lines))
                 got[int(by_line.argmax())].append(found[start + row])
     pairs = []
@@ -176,7 +187,7 @@ def line_pairs(found: list[Word], body: list[Block]) -> list[tuple[str, str]]:
             mine.sort(key=lambda word: sign * word.box.y0)
         wanted = " ".join(word.text for word in line.words)
         pairs.append((plain(wanted), plain(" ".join(word.text for word in mine))))
-    return pairs
+    return pairs, [plain(found[n].text) for n in np.flatnonzero(stray)]
 
 
 def _score_signs(score: PageScore, found: str, truth: str) -> None:

@@ -1,0 +1,239 @@
+"""Pages as cameras and books deliver them: drawn from development pages, read, scored.
+
+    python benchmarks/scenes.py build --data DATA     draw the pages of each class
+    python benchmarks/scenes.py score --data DATA     read them and print a table
+
+Each class is read with preparation as shipped, with what this class calls for switched off, and the
+same pages flat as a scanner delivers them. Boards and pages without text count words.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import multiprocessing
+import random
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from amberquarry import PreparationStep, QuarryError, Settings, read_page
+from amberquarry.demo import scenes
+from amberquarry.demo.scanner import move_blocks
+from amberquarry.formats.records import page_from_record
+from amberquarry.imaging.sheet import find_sheet
+from amberquarry.scoring import PageScore, score_page, total
+from amberquarry.sources.pictures import grey_levels
+
+PAGES = 14  # of each class
+BOARDS = 16
+CLASSES = ("photographed", "bent", "reversed", "shaded", "boards", "textless")
+OFF: dict[str, dict[str, Any]] = {
+    "photographed": {"find_sheet": False},
+    "bent": {"flatten": False},
+    "reversed": {},
+    "shaded": {},
+}
+WORDS = re.split(
+    r"\s+",
+    """Port Ellory Harbour Office Tide Tables Sold Here No Mooring Beyond This Point Lifeboat Station
+    Open Daily Fresh Crab Bread and Cakes Ferry Every Hour Mind the Step Private Quay Ring Bell for
+    Service Storm Cone Look Out Rope Paint Lamps Museum of Weather Lane Closed Hotel Rooms To Let
+    Keep Clear Danger Deep Water Post Bakery Chandler Net Loft Slipway 1874 Pier 7 Berth 12""",
+)
+
+
+def flat_pages(data: Path, count: int, seed: int) -> list[tuple[str, Path]]:
+    """Return clean development pages in one column, of the train and inspect splits."""
+    from devpages import listed
+
+    facts = listed("train") | listed("inspect")
+    found = [
+        (key, data / "devpages" / fact["split"] / "clean" / f"{key}.png")
+        for key, fact in sorted(facts.items())
+        if fact["columns"] == "single"
+    ]
+    return random.Random(seed).sample(found, count)
+
+
+def draw(name: str, clean: NDArray[np.uint8], blocks: list[dict[str, Any]], seed: int) -> Any:
+    """Return the scene of a class."""
+    if name == "photographed":
+        return scenes.photograph(clean, seed)
+    if name == "bent":
+        return scenes.bend(clean, seed)
+    if name == "shaded":
+        return scenes.shade(clean, seed)
+    boxes = np.array([block["box"] for block in blocks], float)
+    return scenes.reverse_areas(clean, boxes, seed)
+
+
+def write(
+    folder: Path, key: str, scene: scenes.Scene, blocks: list[dict[str, Any]], **facts: Any
+) -> None:
+    """Write a picture and its truth."""
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / f"{key}{scene.suffix}").write_bytes(scene.data)
+    record = {
+        "document": key,
+        "page": 1,
+        "width": scene.size[0],
+        "height": scene.size[1],
+        "dpi": None,
+        "blocks": blocks,
+        **facts,
+    }
+    (folder / f"{key}.json").write_text(json.dumps(record), encoding="utf-8")
+
+
+@click.group()
+def main() -> None:
+    """Draw and score scenes."""
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+def build(data: Path) -> None:
+    """Draw the pages of all classes, by seed."""
+    for number, name in enumerate(CLASSES[:4]):
+        for count, (key, path) in enumerate(flat_pages(data, PAGES, seed=number)):
+            clean = np.asarray(Image.open(path).convert("L"))
+            blocks = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))["blocks"]
+            scene = draw(name, clean, blocks, 100 * number + count)
+            sheet = None if scene.sheet is None else scene.sheet.round(1).tolist()
+            write(data / "scenes" / name, key, scene, move_blocks(blocks, scene.place), sheet=sheet)
+    fonts = sorted(
+        str(path)
+        for family in ("alegreya-sans", "spectral", "anonymous-pro")
+        for path in (data / "fonts" / family).glob("*-latin-[47]00-normal.woff2")
+    )
+    chance = random.Random(5)
+    for count in range(2 * BOARDS):
+        texts = [
+            [
+                " ".join(chance.sample(WORDS, chance.randint(1, 3)))
+                for _ in range(chance.randint(1, 4))
+            ]
+            for _ in range(chance.randint(1, 3))
+        ]
+        bare = count >= BOARDS
+        scene, boards = scenes.place_boards([] if bare else texts, fonts, 900 + count)
+        blocks = []
+        for board in boards:
+            words = []
+            for text, quad in board:
+                low, high = quad.min(0).round(1).tolist(), quad.max(0).round(1).tolist()
+                words.append({"text": text, "box": [*low, *high], "confidence": 1.0})
+            line = {
+                "box": [0, 0, 1, 1],
+                "text": " ".join(w["text"] for w in words),
+                "confidence": 1.0,
+            }
+            blocks.append({"id": "b", "kind": "paragraph", "box": [0, 0, 1, 1], "confidence": 1.0,
+                           "text": line["text"], "lines": [{**line, "words": words}]})  # fmt: skip
+        write(data / "scenes" / CLASSES[4 + bare], f"{count:02d}", scene, blocks)
+
+
+def covered(
+    found: NDArray[np.float64] | None, truth: list[list[float]], shape: tuple[int, int]
+) -> float:
+    """Return the intersection over union of two quadrilaterals inside a picture (H, W)."""
+    if found is None:
+        return 0.0
+    masks = [np.zeros((shape[0] // 4, shape[1] // 4), np.uint8) for _ in range(2)]
+    for mask, corners in zip(masks, (found, np.array(truth)), strict=True):
+        cv2.fillPoly(mask, [np.round(corners / 4).astype(np.int32)], 1)
+    return float((masks[0] & masks[1]).sum() / (masks[0] | masks[1]).sum())
+
+
+Result = tuple[
+    str, PageScore, PageScore | None, PageScore | None, float | None, list[PreparationStep]
+]
+
+
+def read_one(job: tuple[str, str, str]) -> Result:
+    """Return the scores of a page: as shipped, without the class's step, flat; and its sheet."""
+    name, path, flat = job
+    cv2.setNumThreads(1)
+    record = json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8"))
+    truth = page_from_record(record)
+
+    def scored(
+        settings: Settings, file: str, wanted: Any
+    ) -> tuple[PageScore, list[PreparationStep]]:
+        try:
+            page = read_page(file, settings=settings)
+        except QuarryError as error:
+            click.echo(f"{file}: {error}", err=True)
+            return score_page(None, wanted), []
+        return score_page(page, wanted), page.preparation
+
+    shipped, steps = scored(Settings(), path, truth)
+    without = plain = None
+    if OFF.get(name):
+        without = scored(Settings.from_dict({"preparation": OFF[name]}), path, truth)[0]
+    if flat:
+        wanted = page_from_record(json.loads(Path(flat).with_suffix(".json").read_text("utf-8")))
+        plain = scored(Settings(), flat, wanted)[0]
+    overlap = None
+    if record.get("sheet"):
+        grey = grey_levels(Image.open(io.BytesIO(Path(path).read_bytes())))
+        overlap = covered(find_sheet(grey), record["sheet"], grey.shape)
+    return Path(path).stem, shipped, without, plain, overlap, steps
+
+
+def rate(scores: list[PageScore | None]) -> str:
+    """Return the error of some pages line by line, in percent; a dash where not measured."""
+    known = [s for s in scores if s is not None]
+    if not known:
+        return f"{'–':>8}"
+    return f"{100 * (total(known).cer_in_place or 0):8.2f}"
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+@click.option("--class", "names", multiple=True, type=click.Choice(CLASSES), default=CLASSES)
+@click.option("--jobs", default=2, show_default=True)
+@click.option("--pages", is_flag=True, help="Also list every page.")
+def score(data: Path, names: tuple[str, ...], jobs: int, pages: bool) -> None:
+    """Read the scenes and print a table: CER in place, words where there are boards."""
+    click.echo(
+        "class          n  shipped  without     flat  sheets >= 0.95  words found  invented a page"
+    )
+    show: Callable[[Result], None] = lambda row: click.echo(
+        f"    {row[0]:44} {rate([row[1]])} {rate([row[2]])} {rate([row[3]])} "
+        f"{'' if row[4] is None else f'{row[4]:.3f}'} {' '.join(s.step.value for s in row[5])}"
+    )
+    for name in names:
+        clean = (data / "devpages").glob("*/clean/*.png")
+        flat = {path.stem: path for path in clean} if name in OFF else {}
+        paths = sorted(p for p in (data / "scenes" / name).iterdir() if p.suffix != ".json")
+        jobs_of = [(name, str(p), str(flat.get(p.stem, ""))) for p in paths]
+        with multiprocessing.get_context("spawn").Pool(jobs) as pool:
+            rows = pool.map(read_one, jobs_of, chunksize=1)
+        sheets = [row[4] for row in rows if row[4] is not None]
+        found = (
+            f"{100 * sum(v >= 0.95 for v in sheets) / len(sheets):12.1f} %"
+            if sheets
+            else f"{'–':>14}"
+        )
+        sums = [(s.truth_boxes, s.found_boxes, s.same_place_and_text) for _, s, *_ in rows]
+        there, read, right = np.array(sums).sum(0).tolist()
+        words = f"{right / there:.3f}" if there and name not in OFF else "–"
+        extra = f"{(read - right) / len(rows):.2f}" if name not in OFF else "–"
+        rates = " ".join(rate([row[column] for row in rows]) for column in (1, 2, 3))
+        click.echo(f"{name:13} {len(rows):3} {rates} {found} {words:>12} {extra:>16}")
+        if pages:
+            for row in rows:
+                show(row)
+
+
+if __name__ == "__main__":
+    main()
