@@ -21,14 +21,16 @@ from amberquarry.document import (
     Quad,
     Step,
 )
-from amberquarry.imaging import Mapping, Prepared, prepare, turned_back, upside_down, view_of
+from amberquarry.imaging import Bend, Mapping, Prepared, prepare, turned_back, upside_down, view_of
 from amberquarry.layout import (
     Components,
     Layout,
     TextLine,
     analyse,
+    find_bend,
     find_vertical,
     lines_upside_down,
+    straighten,
     whole_line,
 )
 from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
@@ -39,6 +41,7 @@ log = logging.getLogger(__name__)
 
 _TRIAL_LINES = 4  # read each way to tell head from foot
 _SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
+_MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
@@ -111,7 +114,26 @@ def lay_out(
     layout, unsure = analyse(prepared), False
     if settings.preparation.find_rotation:
         prepared, layout, unsure = stand_upright(view.grey, prepared, layout, network, settings)
+    for _ in range(_MOST_FLATTENINGS if settings.preparation.flatten else 0):
+        bend = find_bend(layout.found, layout.lines, prepared.letter_height, prepared.grey.shape)
+        if bend is None:
+            break
+        prepared = flattened(prepared, bend)
+        layout = analyse(prepared)
     return view.behind(prepared), layout, unsure
+
+
+def flattened(page: Prepared, bend: Bend) -> Prepared:
+    """Return a page whose lines are bent with straight ones."""
+    step = PreparationStep(Step.FLATTEN, "lines are bent")
+    grey = straighten(page.grey, bend)
+    return replace(
+        page,
+        grey=grey,
+        ink=straighten(255 * page.ink, bend) // 128,
+        to_source=page.to_source.after(Mapping((bend,))),
+        steps=page.steps if step in page.steps else (*page.steps, step),
+    )
 
 
 @dataclass(frozen=True, slots=True)

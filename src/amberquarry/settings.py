@@ -37,6 +37,7 @@ class PreparationSettings:
 
     find_sheet: bool = True  # a sheet on a photograph is cut out and laid flat
     find_rotation: bool = True  # by quarter turns, through reading a few lines each way
+    flatten: bool = True  # lines bent by a book's spine are made straight
     max_skew_deg: float = 10.0  # 0 leaves the page as it lies
     max_megapixels: float = 30.0  # larger pictures are reduced
 

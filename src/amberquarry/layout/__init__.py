@@ -1,6 +1,7 @@
 """From ink to text lines in blocks, in reading order."""
 
 from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whole_line
+from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
@@ -12,7 +13,9 @@ __all__ = [
     "Region",
     "TextLine",
     "analyse",
+    "find_bend",
     "find_vertical",
     "lines_upside_down",
+    "straighten",
     "whole_line",
 ]
