@@ -44,9 +44,10 @@ OFF: dict[str, dict[str, Any]] = {
 WORDS = re.split(
     r"\s+",
     """Port Ellory Harbour Office Tide Tables Sold Here No Mooring Beyond This Point Lifeboat
-    Station Open Daily Fresh Crab Bread and Cakes Ferry Every Hour Mind the Step Private Quay Ring Bell for
-    Service Storm Cone Look Out Rope Paint Lamps Museum of Weather Lane Closed Hotel Rooms To Let
-    Keep Clear Danger Deep Water Post Bakery Chandler Net Loft Slipway 1874 Pier 7 Berth 12""",
+    Station Open Daily Fresh Crab Bread and Cakes Ferry Every Hour Mind the Step Private Quay
+    Ring Bell for Service Storm Cone Look Out Rope Paint Lamps Museum of Weather Lane Closed Hotel
+    Rooms To Let Keep Clear Danger Deep Water Post Bakery Chandler Net Loft Slipway 1874 Pier 7
+    Berth 12""",
 )
 
 

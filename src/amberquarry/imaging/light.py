@@ -12,6 +12,8 @@ Grey = NDArray[np.uint8]
 
 _SHRINK = 8  # the ground is looked at in blocks of this many pixels
 _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
+_STROKE_SHARE = 98  # percentile of blocks: an area may hold few letters
+_STEEP = 0.1  # of the ground's level by which it may change over a few blocks
 _DARK = 0.5  # of the paper's level: areas below it are of the other polarity
 INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
@@ -44,6 +46,51 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     return wide[2 * reach : -2 * reach, 2 * reach : -2 * reach].astype(bool)
 
 
+def _with_light_letters(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return those of the dark areas whose letters are lighter than they, not shadows on print.
+
+    In each block of pixels the lightest is held against the mean, and the darkest: blocks with the
+    most of either say whether strokes are light or dark.
+    """
+    rows, columns = (side // _SHRINK for side in grey.shape)
+    blocks = grey[: rows * _SHRINK, : columns * _SHRINK]
+    blocks = blocks.reshape(rows, _SHRINK, columns, _SHRINK)
+    mean = small[:rows, :columns].astype(np.int16)
+    above = blocks.max((1, 3)).astype(np.int16) - mean
+    below = mean - blocks.min((1, 3)).astype(np.int16)
+    count, labels = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
+    inner = cv2.erode(dark.astype(np.uint8), np.ones((3, 3), np.uint8))[:rows, :columns] > 0
+    kept = dark.copy()
+    for number in range(1, count):
+        inside = inner & (labels[:rows, :columns] == number)
+        if not inside.any():
+            continue
+        light = float(np.percentile(above[inside], _STROKE_SHARE))
+        if light < float(np.percentile(below[inside], _STROKE_SHARE)):
+            kept[labels == number] = False
+    return kept
+
+
+def _steep(ground: Grey) -> NDArray[np.bool_]:
+    """Return the blocks near which the ground changes at once, as at the edge of a shadow."""
+    near = np.ones((7, 7), np.uint8)
+    high, low = cv2.dilate(ground, near), cv2.erode(ground, near)
+    return np.asarray(high - low > _STEEP * high)
+
+
+def _with_edges(grey: Grey, ground: Grey, steep: NDArray[np.bool_]) -> Grey:
+    """Return the ground (H, W) with its edges where they are, which the look in blocks blurs."""
+    height, width = grey.shape
+    half = cv2.resize(grey, (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA)
+    reach = 11 * _SHRINK // 2 + 1
+    fine = cv2.morphologyEx(
+        cv2.medianBlur(half, 3), cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)
+    )
+    fine = cv2.resize(cv2.GaussianBlur(fine, (0, 0), 1.5), (width, height))
+    chosen = cv2.resize(steep.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
+    return np.where(chosen > 0, fine, ground)
+
+
 def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
     """Return the page with paper at 255 and ink dark, whatever the light and the polarity.
 
@@ -66,6 +113,8 @@ def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
         if min(size) > 4 * reach
         else np.full(small.shape, np.median(small) < 110)
     )
+    if dark.any() and not dark.all():
+        dark = _with_light_letters(grey, small, dark)
     if dark.any():
         steps.append(
             PreparationStep(Step.REVERSE, f"light letters on {dark.mean():.0%} of the page")
@@ -81,8 +130,11 @@ def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
         steps.append(
             PreparationStep(Step.LIGHT, f"ground between {ground.min()} and {ground.max()} of 255")
         )
-        ground = np.maximum(ground, 30)
-        even = cv2.divide(grey, cv2.resize(ground, (width, height)), scale=255)
+        whole = cv2.resize(ground, (width, height))
+        steep = _steep(ground)
+        if steep.any():
+            whole = _with_edges(grey, whole, steep)
+        even = cv2.divide(grey, np.maximum(whole, 30), scale=255)
     if dark.any() and not dark.all():
         mask = dark.astype(np.uint8)
         kernel = np.ones((3, 3), np.uint8)

@@ -23,6 +23,7 @@ _CONTRAST = 14.0  # grey levels by which a sheet stands out at its side
 _LEAST_SUPPORT = 0.55  # of each side that shows in the frame
 _LEAST_MEAN_SUPPORT = 0.75
 _LEAST_SIDES = 3  # that show in the frame: a dark bar along one side of a page makes no sheet
+_PARALLEL_DEG = 0.4
 _LEAST_AREA = 0.2  # of the frame
 _MOST_PROPORTION = 3.2  # of the longer side to the shorter one
 
@@ -57,7 +58,27 @@ def find_sheet(grey: Grey) -> Corners | None:
     best = _best_corners(level, upright, size)
     if best is None:
         return None
-    return _refined(grey, best / (size[0] / width, size[1] / height))
+    corners = _refined(grey, best / (size[0] / width, size[1] / height))
+    if not _seen_askew(corners) and not _plain_around(small, corners * scale):
+        return None  # a white part of a page with dark areas
+    return corners
+
+
+def _seen_askew(corners: Corners) -> bool:
+    """Return whether opposite sides are not parallel, as a camera held by hand sees them."""
+    sides = np.roll(corners, -1, 0) - corners
+    angles = np.arctan2(sides[:, 1], sides[:, 0]) - np.radians([0, 90, 180, 270])
+    apart = np.abs(np.remainder(angles[:2] - angles[2:] + np.pi, 2 * np.pi) - np.pi)
+    return float(np.degrees(apart.max())) > _PARALLEL_DEG
+
+
+def _plain_around(small: Grey, corners: Corners) -> bool:
+    """Return whether nothing but an even ground lies around the sheet, as on a scanner's lid."""
+    mask = np.zeros(small.shape, np.uint8)
+    cv2.fillPoly(mask, [np.round(corners).astype(np.int32)], 1)
+    around = cv2.dilate(mask, np.ones((9, 9), np.uint8)) == 0
+    detail = cv2.absdiff(small, cv2.medianBlur(small, 9))
+    return not around.any() or float((detail[around] > _CONTRAST).mean()) < 0.005
 
 
 def _paper_all_around(small: Grey) -> bool:
