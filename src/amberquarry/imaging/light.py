@@ -14,7 +14,10 @@ _SHRINK = 8  # the ground is looked at in blocks of this many pixels
 _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
 _STROKE_SHARE = 98  # percentile of blocks: an area may hold few letters
 _STEEP = 0.1  # of the ground's level by which it may change over a few blocks
-_DARK = 0.5  # of the paper's level: areas below it are of the other polarity
+_NOTCH = 0.8  # of the paper's level: blocks above it lie beside the dark area
+_SEAM_PX = 5
+_WIDEST_STROKE_PX = 17  # of light letters near the edge of a dark area
+_DARK = 0.62  # of the paper's level: areas below it are of the other polarity
 INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
 MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
@@ -46,7 +49,9 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     return wide[2 * reach : -2 * reach, 2 * reach : -2 * reach].astype(bool)
 
 
-def _with_light_letters(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _with_light_letters(
+    grey: Grey, small: Grey, dark: NDArray[np.bool_], paper: float
+) -> NDArray[np.bool_]:
     """Return those of the dark areas whose letters are lighter than they, not shadows on print.
 
     In each block of pixels the lightest is held against the mean, and the darkest: blocks with the
@@ -62,13 +67,54 @@ def _with_light_letters(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDA
     inner = cv2.erode(dark.astype(np.uint8), np.ones((3, 3), np.uint8))[:rows, :columns] > 0
     kept = dark.copy()
     for number in range(1, count):
-        inside = inner & (labels[:rows, :columns] == number)
+        inside = inner & (labels[:rows, :columns] == number) & (mean < _NOTCH * paper)
         if not inside.any():
             continue
         light = float(np.percentile(above[inside], _STROKE_SHARE))
         if light < float(np.percentile(below[inside], _STROKE_SHARE)):
             kept[labels == number] = False
     return kept
+
+
+def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """Return dark areas (H, W), 1 inside, with their outline to the pixel.
+
+    Near the outline of the blocks a pixel is inside where it is nearer to the area's level than to
+    that of the ground beside it; strokes of light letters are filled.
+    """
+    height, width = grey.shape
+    mask = dark.astype(np.uint8)
+    near = np.ones((5, 5), np.uint8)
+    band = cv2.dilate(mask, near) - cv2.erode(mask, near)
+    full = cv2.resize(mask, (width, height), interpolation=cv2.INTER_NEAREST)
+    if not band.any() or not (band[~dark] > 0).any():
+        return full
+    level = (np.median(small[dark]) + np.median(small[(band > 0) & ~dark])) / 2
+    inside = (grey < level).astype(np.uint8)
+    strokes = np.ones((_WIDEST_STROKE_PX, _WIDEST_STROKE_PX), np.uint8)
+    inside = cv2.morphologyEx(inside, cv2.MORPH_CLOSE, strokes)
+    inside = cv2.morphologyEx(inside, cv2.MORPH_OPEN, strokes)
+    chosen = cv2.resize(band, (width, height), interpolation=cv2.INTER_NEAREST)
+    return np.where(chosen > 0, inside, full)
+
+
+def _reversed(
+    grey: Grey, small: Grey, dark: NDArray[np.bool_], full: NDArray[np.uint8], paper: float
+) -> Grey:
+    """Return the page with each dark area's ground at white and its letters dark.
+
+    full: the areas to the pixel. Each takes its own level as white, so that no grey is left.
+    """
+    levels = np.zeros(small.shape, np.float32)
+    count, labels = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
+    for number in range(1, count):
+        levels[labels == number] = np.median(small[labels == number])
+    reach = np.ones((5, 5), np.uint8)  # the outline may lie a little outside the blocks
+    levels = np.where(dark, levels, cv2.dilate(levels, reach))
+    height, width = grey.shape
+    level = cv2.resize(levels, (width, height), interpolation=cv2.INTER_NEAREST)
+    above = (grey - level) * (255 / np.maximum(paper - level, 40))
+    return np.where(full > 0, 255 - np.clip(above, 0, 255).astype(np.uint8), grey)
 
 
 def _steep(ground: Grey) -> NDArray[np.bool_]:
@@ -114,14 +160,14 @@ def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
         else np.full(small.shape, np.median(small) < 110)
     )
     if dark.any() and not dark.all():
-        dark = _with_light_letters(grey, small, dark)
+        dark = _with_light_letters(grey, small, dark, paper)
     if dark.any():
         steps.append(
             PreparationStep(Step.REVERSE, f"light letters on {dark.mean():.0%} of the page")
         )
-        full = cv2.resize(dark.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
-        grey = np.where(full > 0, 255 - grey, grey)
-        small = np.where(dark, 255 - small, small)
+        full = _outlined(grey, small, dark)
+        grey = _reversed(grey, small, dark, full, paper)
+        small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
     ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
     ground = cv2.GaussianBlur(cv2.medianBlur(ground, 5), (0, 0), 2.0)
     if int(ground.min()) >= _FLAT_GROUND:
@@ -136,11 +182,9 @@ def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
             whole = _with_edges(grey, whole, steep)
         even = cv2.divide(grey, np.maximum(whole, 30), scale=255)
     if dark.any() and not dark.all():
-        mask = dark.astype(np.uint8)
-        kernel = np.ones((3, 3), np.uint8)
-        seam = cv2.dilate(mask, kernel) - cv2.erode(mask, kernel)
+        seam = cv2.morphologyEx(full, cv2.MORPH_GRADIENT, np.ones((_SEAM_PX, _SEAM_PX), np.uint8))
         even = even.copy() if even is grey else even
-        even[cv2.resize(seam, (width, height), interpolation=cv2.INTER_NEAREST) > 0] = 255
+        even[seam > 0] = 255
     return even, tuple(steps)
 
 
