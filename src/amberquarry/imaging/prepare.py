@@ -28,6 +28,7 @@ from amberquarry.settings import PreparationSettings
 
 _LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
 _MOST_ENLARGEMENT = 4.0
+_PIECE_OF_WORD = 1.3  # letter heights that words run together count as in the layout
 _LEAST_SKEW_DEG = 0.25  # lines are followed one by one: less does no harm
 _LOOK_PIXELS = 2.5e6  # the page is judged on a picture of about this size
 
@@ -141,9 +142,12 @@ def prepare(
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = back.after(inner)
-    return Prepared(
-        even, ink_of(even, share, noise), back, turned, skew, letter * scale, down, tuple(steps)
-    )
+    ink = ink_of(even, share, noise)
+    letter *= scale
+    if letters.merged:  # enlarged, they may stand apart; if not, layout has to do with words
+        again = find_letters(ink)
+        letter = (_PIECE_OF_WORD * again.height if again.merged else again.height) or letter
+    return Prepared(even, ink, back, turned, skew, letter, down, tuple(steps))
 
 
 def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:
