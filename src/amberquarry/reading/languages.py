@@ -28,6 +28,7 @@ def words_of(text: str) -> list[str]:
     return _WORD.findall(text.lower().replace("’", "'"))
 
 
+@lru_cache(maxsize=4096)
 def sign_of(letter: str) -> str:
     """Return a character as it is counted; all that stands in no word is a space."""
     if letter.isalpha():

@@ -91,6 +91,9 @@ def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) 
         else:
             classes = [int(c) for c in np.flatnonzero((row > _LEAST) & _OPEN)]
             classes = sorted(classes, key=lambda cls: -row[cls])[:_MOST_CLASSES]
+        if classes == [0]:  # nothing is said and nothing weighed
+            beams = {text: (blank + letter, 0.0) for text, (blank, letter) in beams.items()}
+            continue
         grown: dict[str, tuple[float, float]] = {}
         for text, (blank, letter) in beams.items():
             for cls in classes:
