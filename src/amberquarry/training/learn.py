@@ -2,7 +2,8 @@
 
 Half of what it learns from are lines of the base mixture that come with the package; what the base
 reader says of them at each step is to be kept (distillation, Li and Hoiem 2016, "Learning without
-forgetting"). A share of the user's lines is held back to measure by.
+forgetting"), and in the end the weights are drawn back towards the base reader's. A share of the
+user's lines is held back to measure by.
 """
 
 from __future__ import annotations
@@ -40,6 +41,8 @@ LEAST_LINES = 20
 HELD_BACK = 0.15
 _BATCH = 12  # lines, half of them from the base mixture
 _RATE = 4e-4
+_SHARES = (1.0, 0.85, 0.7, 0.6, 0.5, 0.4)  # of what was learnt that may be kept
+_MOST_LOSS = 1.02  # of the base reader's loss on its own lines
 _WIDEST = 2400  # columns of a line that is learnt from
 _STYLE_WEIGHT = 0.05
 _DRIFT_WEIGHT = 1.0  # of how far the reading of base lines moves from the base reader's
@@ -160,6 +163,43 @@ class _Learning:
         self.seen += _BATCH
         return float(loss.detach())
 
+    def drawn_back(self, kept: list[LabelledLine]) -> LineNet:
+        """Return the learnt net, drawn back towards the base reader until that one's lines hold.
+
+        kept: base lines that were not learnt from. Weights are mixed (Wortsman et al. 2022, "Robust
+        fine-tuning of zero-shot models"): most of what was learnt outlasts the way back.
+        """
+        allowed = _MOST_LOSS * self.loss_of(self.teacher, kept)
+        mixed = LineNet()
+        for share in _SHARES:
+            mixed.load_state_dict(
+                {
+                    name: torch.lerp(old, new, share) if old.is_floating_point() else new
+                    for (name, old), new in zip(
+                        self.teacher.state_dict().items(),
+                        self.net.state_dict().values(),
+                        strict=True,
+                    )
+                }
+            )
+            if self.loss_of(mixed, kept) <= allowed:
+                break
+        log.info("%.0f %% of what was learnt is kept", 100 * share)
+        return mixed
+
+    @torch.no_grad()
+    def loss_of(self, net: LineNet, lines: list[LabelledLine]) -> float:
+        """Return the loss for each character of some lines."""
+        net.eval()
+        total = length = 0.0
+        for line in lines:
+            scores = net(_stack([line.ink]))[0].log_softmax(2).transpose(0, 1)
+            classes = torch.tensor([CLASS_OF[c] for c in line.text])
+            steps = torch.tensor([len(scores)])
+            total += float(self.ctc(scores, classes, steps, torch.tensor([len(classes)])))
+            length += len(classes)
+        return total / max(1.0, length)
+
     def save(self, path: Path, lines: str) -> None:
         """Write the state, whole or not at all."""
         part = path.with_name(path.name + ".part")
@@ -225,16 +265,17 @@ def learn(
     except KeyboardInterrupt:
         learning.save(state, digest)
         raise
+    taught = learning.drawn_back(base_kept)
     report = Report(
         len(own),
         len(kept),
         passes,
         error_rate(learning.teacher, kept),
-        error_rate(learning.net, kept),
+        error_rate(taught, kept),
         error_rate(learning.teacher, base_kept),
-        error_rate(learning.net, base_kept),
+        error_rate(taught, base_kept),
     )
     usual = [line.ink for line in (own + base)[:: max(1, len(own) // 100)]]
-    write_model(learning.net, out, usual, learnt=asdict(report))
+    write_model(taught, out, usual, learnt=asdict(report))
     state.unlink(missing_ok=True)
     return report
