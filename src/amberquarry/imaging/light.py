@@ -14,7 +14,7 @@ _SHRINK = 8  # the ground is looked at in blocks of this many pixels
 _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
 _STROKE_SHARE = 98  # percentile of blocks: an area may hold few letters
 _STEEP = 0.1  # of the ground's level by which it may change over a few blocks
-_NOTCH = 0.8  # of the paper's level: blocks above it lie beside the dark area
+_NOTCH = 0.75  # of the paper's level: blocks above it lie beside the dark area
 _SEAM_PX = 5
 _WIDEST_STROKE_PX = 17  # of light letters near the edge of a dark area
 _DARK = 0.62  # of the paper's level: areas below it are of the other polarity
@@ -46,7 +46,12 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     wide = cv2.morphologyEx(
         wide, cv2.MORPH_CLOSE, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
     )
-    return wide[2 * reach : -2 * reach, 2 * reach : -2 * reach].astype(bool)
+    wide = wide[2 * reach : -2 * reach, 2 * reach : -2 * reach]
+    # a strip of paper between two dark areas is longer than a letter's stroke
+    bright = (calm > _NOTCH * paper).astype(np.uint8)
+    for shape in ((3, 4 * reach), (4 * reach, 3)):
+        wide = wide & (1 - cv2.morphologyEx(bright, cv2.MORPH_OPEN, np.ones(shape, np.uint8)))
+    return wide.astype(bool)
 
 
 def _with_light_letters(
