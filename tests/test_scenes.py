@@ -204,7 +204,7 @@ class GroundTest(unittest.TestCase):
         """A clean page at a good size is read as it is."""
         image = blank(2480, 3508)
         write_lines(image, wrap(PROSE, 40), x=300, y=400, size=50)
-        grey = np.clip(pixels(image).astype(int) * 0.9 + 20, 0, 250).astype(np.uint8)
+        grey = np.clip(pixels(image).astype(int) + 30, 0, 252).astype(np.uint8)
         self.assertEqual(aq.read_page(grey).preparation, [])
 
 

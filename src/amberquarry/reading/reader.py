@@ -24,6 +24,7 @@ from amberquarry.settings import ReadingSettings
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
 # textures give, must be surer by up to the second figure.
+_SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried with
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
@@ -291,11 +292,17 @@ def trial_lines(
 ) -> list[TextLine]:
     """Return a few lines to try a page with: of middle length, which tell as much as long ones.
 
-    letter: usual height of the page's letters; lower pieces may be specks and don't count.
+    Long lines come next, and short ones, which may be anything, last. letter: usual height of the
+    page's letters; lower pieces may be specks and don't count.
     """
-    tall = [int((found.height[line.pieces] >= 0.5 * letter).sum()) for line in lines]
-    order = sorted(range(len(lines)), key=lambda n: -tall[n])
-    return [lines[n] for n in order if tall[n] <= 45][:most] or [lines[n] for n in order[:most]]
+
+    def rank(line: TextLine) -> tuple[int, int]:
+        tall = int((found.height[line.pieces] >= 0.5 * letter).sum())
+        if tall > _LONG_TRIAL:
+            return 1, tall
+        return (0 if tall >= _SHORT_TRIAL else 2), -tall
+
+    return sorted(lines, key=rank)[:most]
 
 
 def trial_confidence(
