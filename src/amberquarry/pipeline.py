@@ -34,6 +34,7 @@ from amberquarry.layout import (
     whole_line,
 )
 from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
+from amberquarry.reading.characters import UNKNOWN
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
 
@@ -84,7 +85,7 @@ def read_picture(
     aside, cleared = _read_vertical(prepared, layout, network, settings)
     if aside:
         prepared, layout = cleared, analyse(cleared)
-    page.blocks = _read_regions(prepared, layout, network, settings) + aside
+    page.blocks = _believed(_read_regions(prepared, layout, network, settings) + aside)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(
@@ -103,6 +104,17 @@ def read_picture(
             )
         )
     return page
+
+
+def _believed(blocks: list[Block]) -> list[Block]:
+    """Return the blocks of a page, without those of lines where nothing is a letter or a figure.
+
+    Strokes and dots stand in pictures too: on a page of nothing else they are no text.
+    """
+    signs = (sign for block in blocks for line in block.lines for sign in line.text)
+    if any(sign.isalnum() or sign == UNKNOWN for sign in signs):
+        return blocks
+    return [block for block in blocks if not block.lines]
 
 
 def lay_out(

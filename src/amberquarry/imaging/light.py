@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -54,31 +56,55 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     return wide.astype(bool)
 
 
-def _with_light_letters(
-    grey: Grey, small: Grey, dark: NDArray[np.bool_], paper: float
-) -> NDArray[np.bool_]:
+@dataclass(frozen=True, slots=True)
+class _Blocks:
+    """What stands in each block of pixels: arrays of one shape."""
+
+    mean: NDArray[np.float32]
+    darkest: NDArray[np.float32]
+    lightest: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, grey: Grey, mean: Grey) -> _Blocks:
+        """Look into the blocks of a page whose means are known."""
+        rows, columns = mean.shape
+        room = ((0, rows * _SHRINK - grey.shape[0]), (0, columns * _SHRINK - grey.shape[1]))
+        whole = np.pad(grey, room, mode="edge")[: rows * _SHRINK, : columns * _SHRINK]
+        blocks = whole.reshape(rows, _SHRINK, columns, _SHRINK)
+        darkest, lightest = blocks.min((1, 3)), blocks.max((1, 3))
+        return cls(*(part.astype(np.float32) for part in (mean, darkest, lightest)))
+
+
+@dataclass(frozen=True, slots=True)
+class _DarkArea:
+    """Blocks of an area with light letters, and the levels of its ground and its letters."""
+
+    blocks: NDArray[np.bool_]
+    ground: float
+    letters: float
+
+
+def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) -> list[_DarkArea]:
     """Return those of the dark areas whose letters are lighter than they, not shadows on print.
 
-    In each block of pixels the lightest is held against the mean, and the darkest: blocks with the
-    most of either say whether strokes are light or dark.
+    The lightest pixel of each block is held against the ground around it, and the darkest: the
+    blocks with the most of either say whether strokes are light or dark.
     """
-    rows, columns = (side // _SHRINK for side in grey.shape)
-    blocks = grey[: rows * _SHRINK, : columns * _SHRINK]
-    blocks = blocks.reshape(rows, _SHRINK, columns, _SHRINK)
-    mean = small[:rows, :columns].astype(np.int16)
-    above = blocks.max((1, 3)).astype(np.int16) - mean
-    below = mean - blocks.min((1, 3)).astype(np.int16)
+    ground = cv2.medianBlur(blocks.mean.astype(np.uint8), 9).astype(np.float32)
     count, labels = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
-    inner = cv2.erode(dark.astype(np.uint8), np.ones((3, 3), np.uint8))[:rows, :columns] > 0
-    kept = dark.copy()
+    inner = cv2.erode(dark.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    found = []
     for number in range(1, count):
-        inside = inner & (labels[:rows, :columns] == number) & (mean < _NOTCH * paper)
+        area = labels == number
+        inside = inner & area & (blocks.mean < _NOTCH * paper)
         if not inside.any():
-            continue
-        light = float(np.percentile(above[inside], _STROKE_SHARE))
-        if light < float(np.percentile(below[inside], _STROKE_SHARE)):
-            kept[labels == number] = False
-    return kept
+            inside = area
+        light = float(np.percentile((blocks.lightest - ground)[inside], _STROKE_SHARE))
+        if light >= float(np.percentile((ground - blocks.darkest)[inside], _STROKE_SHARE)):
+            level = float(np.median(blocks.mean[inside]))
+            letters = float(np.percentile(blocks.lightest[inside], _STROKE_SHARE))
+            found.append(_DarkArea(area, level, max(letters, level + _LEAST_CONTRAST)))
+    return found
 
 
 def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.uint8]:
@@ -92,7 +118,7 @@ def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.ui
     near = np.ones((5, 5), np.uint8)
     band = cv2.dilate(mask, near) - cv2.erode(mask, near)
     full = cv2.resize(mask, (width, height), interpolation=cv2.INTER_NEAREST)
-    if not band.any() or not (band[~dark] > 0).any():
+    if not (band[~dark] > 0).any():
         return full
     level = (np.median(small[dark]) + np.median(small[(band > 0) & ~dark])) / 2
     inside = (grey < level).astype(np.uint8)
@@ -103,22 +129,24 @@ def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.ui
     return np.where(chosen > 0, inside, full)
 
 
-def _reversed(
-    grey: Grey, small: Grey, dark: NDArray[np.bool_], full: NDArray[np.uint8], paper: float
-) -> Grey:
+def _reversed(grey: Grey, areas: list[_DarkArea], full: NDArray[np.uint8]) -> Grey:
     """Return the page with each dark area's ground at white and its letters dark.
 
     full: the areas to the pixel. Each takes its own level as white, so that no grey is left.
     """
-    levels = np.zeros(small.shape, np.float32)
-    count, labels = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
-    for number in range(1, count):
-        levels[labels == number] = np.median(small[labels == number])
-    reach = np.ones((5, 5), np.uint8)  # the outline may lie a little outside the blocks
-    levels = np.where(dark, levels, cv2.dilate(levels, reach))
-    height, width = grey.shape
-    level = cv2.resize(levels, (width, height), interpolation=cv2.INTER_NEAREST)
-    above = (grey - level) * (255 / np.maximum(paper - level, 40))
+    ground = np.zeros(areas[0].blocks.shape, np.float32)
+    letters = np.zeros_like(ground)
+    for area in areas:
+        ground[area.blocks], letters[area.blocks] = area.ground, area.letters
+    dark, reach = letters > 0, np.ones((5, 5), np.uint8)  # outlines may lie beside the blocks
+    size = (grey.shape[1], grey.shape[0])
+    low, high = (
+        cv2.resize(
+            np.where(dark, part, cv2.dilate(part, reach)), size, interpolation=cv2.INTER_NEAREST
+        )
+        for part in (ground, letters)
+    )
+    above = (grey - low) * (255 / np.maximum(high - low, 1))
     return np.where(full > 0, 255 - np.clip(above, 0, 255).astype(np.uint8), grey)
 
 
@@ -164,14 +192,16 @@ def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
         if min(size) > 4 * reach
         else np.full(small.shape, np.median(small) < 110)
     )
-    if dark.any() and not dark.all():
-        dark = _with_light_letters(grey, small, dark, paper)
+    areas = []
     if dark.any():
+        areas = _with_light_letters(_Blocks.of(grey, small), dark, paper)
+        dark = np.any([area.blocks for area in areas], axis=0) if areas else dark & False
+    if areas:
         steps.append(
             PreparationStep(Step.REVERSE, f"light letters on {dark.mean():.0%} of the page")
         )
         full = _outlined(grey, small, dark)
-        grey = _reversed(grey, small, dark, full, paper)
+        grey = _reversed(grey, areas, full)
         small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
     ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
     ground = cv2.GaussianBlur(cv2.medianBlur(ground, 5), (0, 0), 2.0)
