@@ -26,6 +26,7 @@ MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
 _LOWEST_THRESHOLD = 100.0
 # Faint print is trusted as far as the noise of the paper lets it: these are deviations.
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
+_GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
 _LEAST_DEPTH = 12.0  # of the threshold under white
 _SPECK_PIXELS = 4  # and fewer
 _MANY_SPECKS = 2  # for each letter: then the scan is full of them
@@ -284,16 +285,18 @@ def heal(grey: Grey) -> Grey:
     return cv2.GaussianBlur(grey, (0, 0), 0.9)
 
 
-def ink_of(even: Grey, share: float = INK_SHARE, noise: float | None = None) -> NDArray[np.uint8]:
+def ink_of(
+    even: Grey, share: float = INK_SHARE, noise: float | None = None, enlarged: float = 1.0
+) -> NDArray[np.uint8]:
     """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink.
 
-    share: of the way from paper to ink where the threshold lies. noise: of the paper, where the
-    picture was made from one at which it could be measured better.
+    share: of the way from paper to ink where the threshold lies. noise, enlarged: of the paper
+    before the picture was enlarged, and by how much that was.
     """
     height, width = even.shape
     noise = noise_level(even) if noise is None else noise
     if noise > 5:
-        even = cv2.GaussianBlur(even, (3, 3), 0)
+        even = cv2.GaussianBlur(even, (0, 0), _GRAIN_PX * max(1.0, enlarged))
         noise /= 2
     least = max(_LEAST_CONTRAST, _CONTRAST_NOISE * noise)
     highest = 255 - max(_LEAST_DEPTH, _THRESHOLD_NOISE * noise)

@@ -142,11 +142,12 @@ def prepare(
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = back.after(inner)
-    ink = ink_of(even, share, noise)
+    ink = ink_of(even, share, noise, scale)
     letter *= scale
     if letters.merged:  # enlarged, they may stand apart; if not, layout has to do with words
         again = find_letters(ink)
-        letter = (_PIECE_OF_WORD * again.height if again.merged else again.height) or letter
+        found = _PIECE_OF_WORD * again.height if again.merged else again.height
+        letter = found if 0.6 * letter < found < 2 * letter else letter
     return Prepared(even, ink, back, turned, skew, letter, down, tuple(steps))
 
 
