@@ -15,7 +15,8 @@ from amberquarry.layout.lines import TextLine, core_letters
 _ALONG = 5  # degree of the shift along the lines
 _LEAST_LETTERS = 8  # of a line that says how the page is bent
 _LEAST_LINES = 4
-_LEAST_SHIFT = 0.3  # letters by which a line must leave the straight to be worth the work
+_LEAST_SPREAD = 0.12  # letters by which feet must leave the straight to be looked into
+_LEAST_SHIFT = 4.0  # letters from end to end: reading follows base lines that are bent less
 _MOST_LEFT = 0.45  # of the deviation may stay unexplained
 _OUTLIER = 2.5  # deviations
 _GRID_PX = 24
@@ -54,7 +55,7 @@ def find_bend(
         rest = centred[:, -1] - centred[:, :-1] @ weights
         straight, left = float(centred[kept, -1].std()), float(rest[kept].std())
         kept &= np.abs(rest) < _OUTLIER * max(left, 0.02 * letter)
-    if straight < 0.4 * _LEAST_SHIFT * letter or left > _MOST_LEFT * straight:
+    if straight < _LEAST_SPREAD * letter or left > _MOST_LEFT * straight:
         return None
     shift = _on_grid(weights, shape)
     along = np.ptp(shift[..., 1], axis=1)
