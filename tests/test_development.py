@@ -194,7 +194,7 @@ class PagesTest(unittest.TestCase):
         self.assertGreater(seconds, 0)
         self.assertLess(score.errors_in_order / score.characters, 0.05)
         rates = devpages.figures([(score, seconds)])
-        self.assertEqual(len(rates), 11)
+        self.assertEqual(len(rates), 12)
         self.assertLess(rates[0], 5)
 
     def test_missing_page_is_all_wrong(self):
