@@ -120,6 +120,15 @@ def documents(folder: Path) -> list[tuple[str, str, Path]]:
     return out
 
 
+def write_truth(
+    folder: Path, key: str, size: tuple[int, int], blocks: list[dict[str, Any]], **facts: Any
+) -> None:
+    """Write the truth of a page of `size` (width, height) as a page record, with further facts."""
+    record = {"document": key, "page": 1, "width": size[0], "height": size[1], **facts}
+    record["blocks"] = blocks
+    (folder / f"{key}.json").write_text(json.dumps(record), encoding="utf-8")
+
+
 def write_page(
     folder: Path, key: str, level: str, clean: np.ndarray, blocks: list[dict[str, Any]]
 ) -> None:
@@ -130,15 +139,8 @@ def write_page(
     scan = scan_page(clean, level, seed)
     folder.mkdir(parents=True, exist_ok=True)
     (folder / f"{key}{scan.suffix}").write_bytes(scan.data)
-    record = {
-        "document": key,
-        "page": 1,
-        "width": scan.size[0],
-        "height": scan.size[1],
-        "dpi": [scan.dpi, scan.dpi],
-        "blocks": move_blocks(blocks, through(scan.matrix)),
-    }
-    (folder / f"{key}.json").write_text(json.dumps(record), encoding="utf-8")
+    moved = move_blocks(blocks, through(scan.matrix))
+    write_truth(folder, key, scan.size, moved, dpi=[scan.dpi, scan.dpi])
 
 
 def listed(split: str) -> dict[str, dict[str, str]]:

@@ -31,6 +31,7 @@ from amberquarry.formats.records import page_from_record
 from amberquarry.imaging.sheet import find_sheet
 from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.sources.pictures import grey_levels
+from devpages import listed, write_truth
 
 PAGES = 14  # of each class
 BOARDS = 16
@@ -53,8 +54,6 @@ WORDS = re.split(
 
 def flat_pages(data: Path, count: int, seed: int) -> list[tuple[str, Path]]:
     """Return clean development pages in one column, of the train and inspect splits."""
-    from devpages import listed
-
     facts = listed("train") | listed("inspect")
     found = [
         (key, data / "devpages" / fact["split"] / "clean" / f"{key}.png")
@@ -82,16 +81,7 @@ def write(
     """Write a picture and its truth."""
     folder.mkdir(parents=True, exist_ok=True)
     (folder / f"{key}{scene.suffix}").write_bytes(scene.data)
-    record = {
-        "document": key,
-        "page": 1,
-        "width": scene.size[0],
-        "height": scene.size[1],
-        "dpi": None,
-        "blocks": blocks,
-        **facts,
-    }
-    (folder / f"{key}.json").write_text(json.dumps(record), encoding="utf-8")
+    write_truth(folder, key, scene.size, blocks, dpi=None, **facts)
 
 
 @click.group()

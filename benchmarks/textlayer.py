@@ -141,9 +141,10 @@ def in_reading_order(lines: list[TruthLine], clean: NDArray[np.uint8]) -> bool:
     return without_ink <= 0.02 * len(words) and across <= 0.2 * len(lines)
 
 
-_ACCENTS = dict(
-    zip("´`ˆ^¨˜~¸ˇ˘˚˙˝", "\u0301\u0300\u0302\u0302\u0308\u0303\u0303\u0327\u030c\u0306\u030a"
-        "\u0307\u030b", strict=True)
+# Marks that stand before what they are set on, and the combining ones; the last is negation.
+_MARKS = dict(
+    zip("´`ˆ^¨˜~¸ˇ˘˚˙˝\u0338", "\u0301\u0300\u0302\u0302\u0308\u0303\u0303\u0327\u030c\u0306\u030a"
+        "\u0307\u030b\u0338", strict=True)
 )  # fmt: skip
 
 
@@ -155,7 +156,7 @@ def compose(letters: str, boxes: list[tuple[float, float, float, float]]) -> str
     """
     found, at = "", 0
     while at < len(letters):
-        mark = "\u0338" if letters[at] == "\u0338" else _ACCENTS.get(letters[at])
+        mark = _MARKS.get(letters[at])
         if mark and at + 1 < len(letters):
             (left, _, right, _), (first, _, last, _) = boxes[at : at + 2]
             shared = min(right, last) - max(left, first)
