@@ -40,7 +40,7 @@ def turns_of(path: str) -> list[tuple[int, int, bool, float]]:
     for turn in (0, 90, 180, 270):
         grey = np.ascontiguousarray(np.rot90(upright, -turn // 90))
         prepared = prepare(grey, settings.preparation)
-        layout = analyse(prepared)
+        layout = analyse(prepared, settings.layout)
         began = time.perf_counter()
         standing, _, doubtful = stand_upright(grey, prepared, layout, network, settings)
         seconds = time.perf_counter() - began

@@ -10,12 +10,12 @@ from amberquarry.layout import Region, analyse
 from amberquarry.layout.components import find_rules, merge_boxes
 from amberquarry.layout.lines import fit_curve, x_height_of
 from amberquarry.layout.order import reading_order
-from amberquarry.settings import PreparationSettings
+from amberquarry.settings import LayoutSettings, PreparationSettings
 from tests.support.pages import PROSE, blank, pixels, text_page, wrap, write_lines
 
 
 def layout_of(image):
-    return analyse(prepare(pixels(image), PreparationSettings()))
+    return analyse(prepare(pixels(image), PreparationSettings()), LayoutSettings())
 
 
 class LineTest(unittest.TestCase):
@@ -61,7 +61,7 @@ class LineTest(unittest.TestCase):
         clouds = cv2.GaussianBlur(np.random.default_rng(2).normal(0, 1, (500, 700)), (0, 0), 11)
         page = pixels(image).copy()
         page[1100:1600, 200:900] = np.clip(125 + clouds / clouds.std() * 55, 20, 235)
-        layout = analyse(prepare(page, PreparationSettings()))
+        layout = analyse(prepare(page, PreparationSettings()), LayoutSettings())
         figures = [r.box for r in layout.regions if r.kind is BlockKind.FIGURE]
         self.assertEqual(len(figures), 1)
         self.assertGreater(figures[0].overlap(Box(200, 1100, 900, 1600)), 0.85 * 350_000)

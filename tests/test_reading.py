@@ -17,7 +17,7 @@ from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.reader import PlacedText, make_line, settle_bold
 from amberquarry.reading.scripts import settle_figures, settle_scripts
-from amberquarry.settings import PreparationSettings, ReadingSettings
+from amberquarry.settings import LayoutSettings, PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
 from tests.support.pages import PROSE, pixels, text_page, wrap
 
@@ -99,7 +99,7 @@ class PlaceTest(unittest.TestCase):
     def test_words_lie_on_their_ink(self):
         """With the true text given, each word's box holds its ink and nothing of its neighbours."""
         page = prepare(pixels(text_page(1)), PreparationSettings())
-        layout = analyse(page)
+        layout = analyse(page, LayoutSettings())
         first = wrap(PROSE, 52)[0]
         line = read_lines(
             page.grey, layout.found, layout.lines[:1], SayingNetwork(first), ReadingSettings()
@@ -114,7 +114,7 @@ class PlaceTest(unittest.TestCase):
     def test_doubtful_lines_are_no_text(self):
         """A line read with low confidence throughout is left out."""
         page = prepare(pixels(text_page(1)), PreparationSettings())
-        layout = analyse(page)
+        layout = analyse(page, LayoutSettings())
         network = SayingNetwork("nonsense", sureness=0.3)
         self.assertEqual(
             read_lines(page.grey, layout.found, layout.lines[:1], network, ReadingSettings()),
@@ -166,7 +166,7 @@ class PlaceTest(unittest.TestCase):
     def test_slanted_lines_are_italic(self):
         """Words of a page come out with the style that the net tells."""
         page = prepare(pixels(text_page(3)), PreparationSettings())
-        layout = analyse(page)
+        layout = analyse(page, LayoutSettings())
         network = SayingNetwork("a line of text " * 6, style=(0, 0.9, 0, 0))
         lines = read_lines(page.grey, layout.found, layout.lines, network, ReadingSettings())
         self.assertEqual(lines[0].words[0].styles, {"italic"})
@@ -174,7 +174,7 @@ class PlaceTest(unittest.TestCase):
     def test_unknown_scripts_are_marked(self):
         """A line mostly of signs for the unknown is marked, and sure of nothing."""
         page = prepare(pixels(text_page(1)), PreparationSettings())
-        layout = analyse(page)
+        layout = analyse(page, LayoutSettings())
         for text, expected in ((f"{UNKNOWN * 4} {UNKNOWN} 12", True), (f"tides {UNKNOWN}", False)):
             [line] = read_lines(
                 page.grey, layout.found, layout.lines[:1], SayingNetwork(text), ReadingSettings()

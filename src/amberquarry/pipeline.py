@@ -84,7 +84,7 @@ def read_picture(
         page.preparation.append(PreparationStep(Step.TURN, "it reads better so"))
     aside, cleared = _read_vertical(prepared, layout, network, settings)
     if aside:
-        prepared, layout = cleared, analyse(cleared)
+        prepared, layout = cleared, analyse(cleared, settings.layout)
     page.blocks = _believed(_read_regions(prepared, layout, network, settings) + aside)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
@@ -123,7 +123,7 @@ def lay_out(
     """Return the page prepared and on its feet, its layout, and whether it may lie otherwise."""
     view = view_of(grey, settings.preparation)
     prepared = prepare(view.grey, settings.preparation)
-    layout, unsure = analyse(prepared), False
+    layout, unsure = analyse(prepared, settings.layout), False
     if settings.preparation.find_rotation:
         prepared, layout, unsure = stand_upright(view.grey, prepared, layout, network, settings)
     for _ in range(_MOST_FLATTENINGS if settings.preparation.flatten else 0):
@@ -131,7 +131,7 @@ def lay_out(
         if bend is None:
             break
         prepared = flattened(prepared, bend)
-        layout = analyse(prepared)
+        layout = analyse(prepared, settings.layout)
     return view.behind(prepared), layout, unsure
 
 
@@ -169,11 +169,11 @@ def stand_upright(
 
     Where the places of the letters don't say which way the lines run, the page is read both ways.
     """
-    chosen = _head_or_foot(prepared, layout, network)
+    chosen = _head_or_foot(prepared, layout, network, settings)
     low, high = _DOUBTFUL_SHARE
     if low < prepared.running_down < high and chosen.confidence < _SURE:
         turned = prepare(grey, settings.preparation, lying=prepared.turned == 0)
-        other = _head_or_foot(turned, analyse(turned), network)
+        other = _head_or_foot(turned, analyse(turned, settings.layout), network, settings)
         log.debug("as it seems %.2f, turned %.2f", chosen.confidence, other.confidence)
         gain = other.confidence - chosen.confidence
         if gain > (_BIAS if prepared.turned == 0 else -_BIAS):
@@ -183,7 +183,9 @@ def stand_upright(
     return chosen.prepared, chosen.layout, chosen.unsure
 
 
-def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _Standing:
+def _head_or_foot(
+    prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
+) -> _Standing:
     """Return the page as it is or turned by half, whichever reads better.
 
     A few lines are read as they are; where that goes badly, also upside down.
@@ -191,17 +193,20 @@ def _head_or_foot(prepared: Prepared, layout: Layout, network: LineNetwork) -> _
     lines = trial_lines(layout.found, layout.lines, prepared.letter_height, _TRIAL_LINES)
     if not lines:
         return _Standing(prepared, layout, 0.0, False)
-    as_is = trial_confidence(prepared.grey, layout.found, lines, network)
+    as_is = trial_confidence(prepared.grey, layout.found, lines, network, settings.reading)
     if as_is >= _SURE:
         return _Standing(prepared, layout, as_is, False)
     turned = upside_down(prepared)
     other = trial_confidence(
-        turned.grey, *lines_upside_down(layout, lines, prepared.letter_height), network
+        turned.grey,
+        *lines_upside_down(layout, lines, prepared.letter_height),
+        network,
+        settings.reading,
     )
     log.debug("upright %.2f, upside down %.2f", as_is, other)
     # a page whose lines run across stands upright far more often than not
     if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
-        return _Standing(turned, analyse(turned), other, other - as_is < 0.1)
+        return _Standing(turned, analyse(turned, settings.layout), other, other - as_is < 0.1)
     return _Standing(prepared, layout, as_is, prepared.turned != 0 and as_is - other < 0.05)
 
 
@@ -216,7 +221,8 @@ def _read_vertical(
     letter = prepared.letter_height
     blocks: list[Block] = []
     grey, ink = prepared.grey, prepared.ink
-    for box in find_vertical(layout.found, letter) if letter else []:
+    wanted = bool(letter) and settings.layout.find_vertical
+    for box in find_vertical(layout.found, letter) if wanted else []:
         room = 0.4 * letter
         x0, y0 = max(0, int(box.x0 - room)), max(0, int(box.y0 - room))
         x1, y1 = int(box.x1 + room) + 1, int(box.y1 + room) + 1
@@ -233,7 +239,7 @@ def _read_vertical(
             on_page = corner.after(turned_back(turned, width, height)).after(made.to_source)
             source = prepared.to_source.after(on_page)
             placed = replace(made, to_source=source, turned=turned)
-            found = _read_regions(placed, analyse(placed), network, settings)
+            found = _read_regions(placed, analyse(placed, settings.layout), network, settings)
             read[turned] = [block for block in found if block.lines]
         sure = {turned: _surety(found) for turned, found in read.items()}
         best = max((90, 270), key=lambda turned: sure[turned])
@@ -268,7 +274,7 @@ def line_in(
     if min(grey.shape, default=0) < 3:
         return None
     prepared = prepare(grey, settings.preparation, lying=False)
-    layout = analyse(prepared)
+    layout = analyse(prepared, settings.layout)
     if not layout.lines:
         return None
     if len(layout.lines) == 1:

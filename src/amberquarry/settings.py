@@ -1,4 +1,8 @@
-"""Settings that change what is read, and limits that keep a page or file in bounds."""
+"""Settings that change what is read, and limits that keep a page or file in bounds.
+
+Each setting carries its meaning, unit and range; documentation, `convert --print-settings` and the
+checks are made from them.
+"""
 
 from __future__ import annotations
 
@@ -7,83 +11,179 @@ import difflib
 import hashlib
 import json
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from amberquarry.errors import SettingsError
 
 
+class Effort(StrEnum):
+    """How much time a page may take: moves the settings that cost time together."""
+
+    QUICK = "quick"
+    NORMAL = "normal"
+    THOROUGH = "thorough"
+
+
+def _setting(
+    default: Any,
+    meaning: str,
+    between: tuple[float, float] | None = None,
+    unit: str = "",
+    quick: Any = None,
+    thorough: Any = None,
+) -> Any:
+    """Return a field; quick, thorough: what it is at these efforts, where that differs."""
+    efforts = {
+        effort: value
+        for effort, value in ((Effort.QUICK, quick), (Effort.THOROUGH, thorough))
+        if value is not None
+    }
+    notes = {"meaning": meaning, "between": between, "unit": unit, "efforts": efforts}
+    return field(default=default, metadata=notes)
+
+
+class _Group:
+    """A group of settings whose values are checked when it is made."""
+
+    __slots__ = ()
+
+    def __post_init__(self) -> None:
+        for item in dataclasses.fields(self):  # type: ignore[arg-type]
+            between, value = item.metadata["between"], getattr(self, item.name)
+            if between and not between[0] <= value <= between[1]:
+                group = type(self).__name__.removesuffix("Settings").lower()
+                raise SettingsError(
+                    f"{group}.{item.name} must be between {between[0]:g} and {between[1]:g}, "
+                    f"got {value}"
+                )
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RenderSettings:
+class RenderSettings(_Group):
     """How pages of a PDF become pictures."""
 
-    dpi: float = 300.0  # for pages that are not one whole scan
-    scan_share: float = 0.95  # of the page that one picture covers to count as its scan
-
-    def __post_init__(self) -> None:
-        if not 50 <= self.dpi <= 1200:
-            raise SettingsError(f"render.dpi must be between 50 and 1200, got {self.dpi}")
-        if not 0.5 <= self.scan_share <= 1:
-            raise SettingsError(
-                f"render.scan_share must be between 0.5 and 1, got {self.scan_share}"
-            )
+    dpi: float = _setting(
+        300.0, "resolution of pages that are not one whole scan", (50, 1200), "dots per inch"
+    )
+    scan_share: float = _setting(
+        0.95, "share of the page that one picture covers to count as its scan", (0.5, 1)
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PreparationSettings:
+class PreparationSettings(_Group):
     """How a page picture is made ready."""
 
-    find_sheet: bool = True  # a sheet on a photograph is cut out and laid flat
-    find_rotation: bool = True  # by quarter turns, through reading a few lines each way
-    flatten: bool = True  # lines bent by a book's spine are made straight
-    max_skew_deg: float = 10.0  # 0 leaves the page as it lies
-    max_megapixels: float = 30.0  # larger pictures are reduced
-
-    def __post_init__(self) -> None:
-        if not 0 <= self.max_skew_deg <= 20:
-            raise SettingsError(
-                f"preparation.max_skew_deg must be between 0 and 20, got {self.max_skew_deg}"
-            )
-        if not 1 <= self.max_megapixels <= 200:
-            raise SettingsError(
-                f"preparation.max_megapixels must be between 1 and 200, got {self.max_megapixels}"
-            )
+    find_sheet: bool = _setting(True, "a sheet on a photograph is cut out and laid flat")
+    split_spreads: bool = _setting(True, "a picture of two facing pages gives two pages")
+    find_rotation: bool = _setting(
+        True, "pages are turned by quarters, by reading a few lines each way"
+    )
+    flatten: bool = _setting(True, "lines bent by a book's spine are made straight")
+    even_light: bool = _setting(True, "uneven or tinted ground is made white")
+    reverse_dark: bool = _setting(True, "areas of light letters on dark are turned round")
+    ink_threshold: float = _setting(
+        0.42,
+        "where letters are looked for, a pixel is ink from this share of the way from paper to "
+        "the darkest ink near it; less finds fainter strokes and more dirt",
+        (0.05, 0.95),
+    )
+    least_contrast: float = _setting(
+        18.0,
+        "ink must be darker than its paper by this much to be looked at",
+        (1, 200),
+        "grey levels of 255",
+    )
+    smoothing_px: float = _setting(
+        0.0, "blur before letters are looked for, against grain and screens", (0, 5), "pixels"
+    )
+    max_skew_deg: float = _setting(
+        10.0, "lines that rise or fall by up to this are made level", (0, 20), "degrees"
+    )
+    max_megapixels: float = _setting(30.0, "larger pictures are reduced to this", (1, 200))
+    alternatives: int = _setting(
+        3,
+        "other ways of preparing that are tried on a few lines where the usual one reads badly",
+        (0, 6),
+        quick=0,
+        thorough=6,
+    )
+    try_below: float = _setting(
+        0.7,
+        "mean confidence of the tried lines below which others are tried",
+        (0, 1),
+        thorough=0.9,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ReadingSettings:
+class LayoutSettings(_Group):
+    """How ink becomes lines."""
+
+    letter_reach: float = _setting(
+        0.65,
+        "how far a letter looks to each side for the next one of its line",
+        (0.2, 2),
+        "heights of the letter",
+    )
+    widest_space: float = _setting(
+        5.0,
+        "parts of a line that lie further apart are lines of their own, as cells of a table are",
+        (1, 20),
+        "heights of an x",
+    )
+    find_vertical: bool = _setting(True, "text set upwards or downwards is read", quick=False)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingSettings(_Group):
     """How lines become text."""
 
-    prior_weight: float = 0.3  # of the language's usual letters in doubtful words; 0 is ink alone
-    search_width: int = 6  # readings of a doubtful word that are followed side by side
-    repair_words: bool = False  # doubtful words that are nearly one of the language's become it
-    model: str = ""  # a file made by `learn`; empty takes the one that comes with the package
-
-    def __post_init__(self) -> None:
-        if not 0 <= self.prior_weight <= 2:
-            raise SettingsError(
-                f"reading.prior_weight must be between 0 and 2, got {self.prior_weight}"
-            )
-        if not 1 <= self.search_width <= 64:
-            raise SettingsError(
-                f"reading.search_width must be between 1 and 64, got {self.search_width}"
-            )
+    line_margin: float = _setting(
+        1.16, "what is taken in before and after the text of a line", (0, 4), "heights of an x"
+    )
+    contrast_floor: float = _setting(
+        0.12,
+        "the darkest strokes of a line are stretched to full black if they are at least this "
+        "much darker than the paper; fainter ones stay paler",
+        (0.02, 1),
+        "share of the paper's level",
+    )
+    word_parting: float = _setting(
+        0.0,
+        "added to the evidence for a blank between letters: above 0 words are parted sooner, "
+        "below 0 later",
+        (-6, 6),
+        "log odds",
+    )
+    prior_weight: float = _setting(
+        0.3,
+        "of the language's usual letters in doubtful words; 0 is ink alone",
+        (0, 2),
+        quick=0.0,
+    )
+    search_width: int = _setting(
+        6,
+        "readings of a doubtful word that are followed side by side",
+        (1, 64),
+        thorough=16,
+    )
+    repair_words: bool = _setting(
+        False, "doubtful words that are nearly one of the language's become it"
+    )
+    model: str = _setting("", "a file made by `learn`; empty takes the one of the package")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class OutputSettings:
+class OutputSettings(_Group):
     """What the records hold."""
 
-    min_confidence: float = 0.0  # words below it are left out of text and records
-    characters: bool = False  # character boxes in pages.jsonl
-
-    def __post_init__(self) -> None:
-        if not 0 <= self.min_confidence <= 1:
-            raise SettingsError(
-                f"output.min_confidence must be between 0 and 1, got {self.min_confidence}"
-            )
+    min_confidence: float = _setting(0.0, "words below it are left out of text and records", (0, 1))
+    characters: bool = _setting(False, "character boxes in pages.jsonl")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,13 +192,34 @@ class Settings:
 
     render: RenderSettings = field(default_factory=RenderSettings)
     preparation: PreparationSettings = field(default_factory=PreparationSettings)
+    layout: LayoutSettings = field(default_factory=LayoutSettings)
     reading: ReadingSettings = field(default_factory=ReadingSettings)
     output: OutputSettings = field(default_factory=OutputSettings)
 
     @classmethod
+    def of_effort(cls, effort: Effort) -> Settings:
+        """Return the settings that an effort stands for."""
+        return cls.from_dict({"effort": effort.value})
+
+    @classmethod
     def from_dict(cls, values: Mapping[str, Any]) -> Settings:
-        """Return settings from nested mappings; unknown names raise SettingsError with a hint."""
-        return _build(cls, values, "")
+        """Return settings from nested mappings; unknown names raise SettingsError with a hint.
+
+        `effort` beside the groups moves the usual values; what the groups say counts more.
+        """
+        values = dict(values)
+        effort = values.pop("effort", Effort.NORMAL.value)
+        if effort not in [*Effort]:
+            raise SettingsError(f"effort must be one of {', '.join(Effort)}, got {effort!r}")
+        groups: dict[str, Any] = {}
+        for group in dataclasses.fields(cls):
+            given = values.pop(group.name, {})
+            if not isinstance(given, Mapping):
+                raise SettingsError(f"{group.name} is a group of settings, got {given!r}")
+            groups[group.name] = _group(group.default_factory, given, group.name, Effort(effort))
+        for name in values:
+            raise SettingsError(f"unknown setting {name}{_near(name, [*groups, 'effort'])}")
+        return cls(**groups)
 
     @classmethod
     def from_toml(cls, path: Path) -> Settings:
@@ -109,9 +230,33 @@ class Settings:
             raise SettingsError(f"{path}: not a readable TOML file ({error})") from error
         return cls.from_dict(values)
 
+    def with_values(self, values: Mapping[str, Any]) -> Settings:
+        """Return the settings with some values changed; `values` maps "group.name" to each."""
+        nested = self.to_dict()
+        for name, value in values.items():
+            group, _, own = name.partition(".")
+            if own not in nested.get(group, {}):
+                raise SettingsError(f"unknown setting {name}{_near(name, [*names()])}")
+            nested[group][own] = value
+        return Settings.from_dict(nested)
+
     def to_dict(self) -> dict[str, Any]:
         """Return nested plain mappings that `from_dict` takes."""
         return dataclasses.asdict(self)
+
+    def to_toml(self, meanings: bool = False) -> str:
+        """Return the settings as TOML that `from_toml` reads, with what they mean if asked."""
+        parts = []
+        for group, values in self.to_dict().items():
+            parts.append(f"[{group}]")
+            for item in dataclasses.fields(_groups()[group]):
+                if meanings:
+                    parts.append(f"# {Note.of(item).sentence}")
+                # JSON writes numbers, strings and truth values as TOML does
+                value = json.dumps(values[item.name], ensure_ascii=False)
+                parts.append(f"{item.name} = {value}")
+            parts.append("")
+        return "\n".join(parts)
 
     def digest(self) -> str:
         """Return a hash that is equal for equal settings."""
@@ -119,24 +264,88 @@ class Settings:
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
-def _build(cls: Any, values: Mapping[str, Any], prefix: str) -> Any:
+class Note(NamedTuple):
+    """What a setting is: for documentation."""
+
+    name: str
+    default: Any
+    meaning: str
+    between: tuple[float, float] | None
+    unit: str
+    efforts: dict[Effort, Any]
+
+    @classmethod
+    def of(cls, item: dataclasses.Field[Any]) -> Note:
+        """Return what a field of a group says of itself."""
+        return cls(item.name, item.default, **item.metadata)
+
+    @property
+    def sentence(self) -> str:
+        """Meaning, range, unit and efforts in one line."""
+        text = self.meaning
+        if self.between:
+            text += f"; {self.between[0]:g} to {self.between[1]:g}"
+        if self.unit:
+            text += f" {self.unit}" if self.between else f"; in {self.unit}"
+        for effort, value in self.efforts.items():
+            text += f"; {effort}: {json.dumps(value)}"
+        return text
+
+
+def _groups() -> dict[str, Any]:
+    return {item.name: item.default_factory for item in dataclasses.fields(Settings)}
+
+
+def names() -> Iterator[str]:
+    """Yield the full names of all settings, as "group.name"."""
+    for group, cls in _groups().items():
+        for item in dataclasses.fields(cls):
+            yield f"{group}.{item.name}"
+
+
+def value_of(name: str, text: str) -> Any:
+    """Return the value that `text` stands for in the setting "group.name"; SettingsError if none.
+
+    Numbers and truth values are written as in TOML, strings without quotes.
+    """
+    group, _, own = name.partition(".")
+    known = {item.name: item for item in dataclasses.fields(_groups().get(group, Limits))}
+    if group not in _groups() or own not in known:
+        raise SettingsError(f"unknown setting {name}{_near(name, [*names()])}")
+    if isinstance(known[own].default, str):
+        return text
+    try:
+        return tomllib.loads(f"value = {text}")["value"]
+    except tomllib.TOMLDecodeError as error:
+        kind = type(known[own].default).__name__
+        raise SettingsError(f"{name} must be a {kind}, got {text!r}") from error
+
+
+def _near(name: str, known: list[str]) -> str:
+    near = difflib.get_close_matches(name, known, n=1)
+    if not near:  # the group was left out
+        near = [full for full in known if full.endswith(f".{name}")]
+    return f"; did you mean {near[0]}?" if near else ""
+
+
+def _group(cls: Any, values: Mapping[str, Any], group: str, effort: Effort) -> Any:
     known = {item.name: item for item in dataclasses.fields(cls)}
-    arguments = {}
+    arguments = {
+        name: item.metadata["efforts"][effort]
+        for name, item in known.items()
+        if effort in item.metadata["efforts"]
+    }
     for name, value in values.items():
         if name not in known:
-            near = difflib.get_close_matches(name, known, n=1)
-            hint = f"; did you mean {prefix}{near[0]}?" if near else ""
-            raise SettingsError(f"unknown setting {prefix}{name}{hint}")
+            hint = _near(f"{group}.{name}", [f"{group}.{own}" for own in known])
+            raise SettingsError(f"unknown setting {group}.{name}{hint}")
         default = known[name].default
-        if default is dataclasses.MISSING:  # a group of settings
-            if not isinstance(value, Mapping):
-                raise SettingsError(f"{prefix}{name} is a group of settings, got {value!r}")
-            arguments[name] = _build(known[name].default_factory, value, f"{prefix}{name}.")
-            continue
         wanted = (int, float) if isinstance(default, float) else type(default)
         if not isinstance(value, wanted) or isinstance(value, bool) != isinstance(default, bool):
-            raise SettingsError(f"{prefix}{name} must be a {type(default).__name__}, got {value!r}")
-        arguments[name] = float(value) if isinstance(default, float) else value
+            raise SettingsError(f"{group}.{name} must be a {type(default).__name__}, got {value!r}")
+        arguments[name] = (
+            float(value) if isinstance(value, int | float) and isinstance(default, float) else value
+        )
     return cls(**arguments)
 
 

@@ -171,57 +171,80 @@ def _with_edges(grey: Grey, ground: Grey, steep: NDArray[np.bool_]) -> Grey:
     return np.where(chosen > 0, fine, ground)
 
 
-def even_page(grey: Grey) -> tuple[Grey, tuple[PreparationStep, ...]]:
+def _in_blocks(grey: Grey) -> Grey:
+    """Return the means of the page's blocks."""
+    height, width = grey.shape
+    size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
+    return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def even_page(
+    grey: Grey, reverse: bool = True, light: bool = True
+) -> tuple[Grey, tuple[PreparationStep, ...]]:
     """Return the page with paper at 255 and ink dark, whatever the light and the polarity.
 
     Also returns what had to be done.
 
-    grey: (H, W). The ground is a morphological closing of the page in blocks; the page is divided
-    by it. Areas that are dark throughout are inverted first, so that light letters on them become
-    ink; the seam around such an area is cleared.
+    grey: (H, W). reverse: areas of light letters on dark are turned round first. light: the ground
+    is made white.
     """
-    height, width = grey.shape
-    size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
-    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
+    steps = []
+    seam = None
+    if reverse:
+        grey, seam, share = reverse_dark(grey)
+        if share:
+            steps.append(PreparationStep(Step.REVERSE, f"light letters on {share:.0%} of the page"))
+    if light:
+        ground = ground_of(grey)
+        if int(ground.min()) < _FLAT_GROUND:
+            levels = f"ground between {ground.min()} and {ground.max()} of 255"
+            steps.append(PreparationStep(Step.LIGHT, levels))
+            grey = _lit(grey, ground)
+    if seam is not None:  # between an area turned round and the page beside it
+        grey = np.where(seam, np.uint8(255), grey)
+    return grey, tuple(steps)
+
+
+def reverse_dark(grey: Grey) -> tuple[Grey, NDArray[np.bool_] | None, float]:
+    """Return the page with light letters on dark areas turned into dark ones on white.
+
+    Also returns the seam around such areas, None where there is none, and their share of the page.
+    """
+    small = _in_blocks(grey)
     lightest = float(np.percentile(small, 97))
     # a page that is dark but for its letters has no paper to compare with
     paper = 255.0 if lightest < 70 else lightest
     reach = 5
-    steps = []
     dark = (
         dark_areas(small, paper, reach)
-        if min(size) > 4 * reach
+        if min(small.shape) > 4 * reach
         else np.full(small.shape, np.median(small) < 110)
     )
-    areas = []
-    if dark.any():
-        areas = _with_light_letters(_Blocks.of(grey, small), dark, paper)
-        dark = np.any([area.blocks for area in areas], axis=0) if areas else dark & False
-    if areas:
-        steps.append(
-            PreparationStep(Step.REVERSE, f"light letters on {dark.mean():.0%} of the page")
-        )
-        full = _outlined(grey, small, dark)
-        grey = _reversed(grey, areas, full)
-        small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
-    ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
-    ground = cv2.GaussianBlur(cv2.medianBlur(ground, 5), (0, 0), 2.0)
-    if int(ground.min()) >= _FLAT_GROUND:
-        even = grey
-    else:
-        steps.append(
-            PreparationStep(Step.LIGHT, f"ground between {ground.min()} and {ground.max()} of 255")
-        )
-        whole = cv2.resize(ground, (width, height))
-        steep = _steep(ground)
-        if steep.any():
-            whole = _with_edges(grey, whole, steep)
-        even = cv2.divide(grey, np.maximum(whole, 30), scale=255)
-    if dark.any() and not dark.all():
-        seam = cv2.morphologyEx(full, cv2.MORPH_GRADIENT, np.ones((_SEAM_PX, _SEAM_PX), np.uint8))
-        even = even.copy() if even is grey else even
-        even[seam > 0] = 255
-    return even, tuple(steps)
+    areas = _with_light_letters(_Blocks.of(grey, small), dark, paper) if dark.any() else []
+    if not areas:
+        return grey, None, 0.0
+    dark = np.any([area.blocks for area in areas], axis=0)
+    full = _outlined(grey, small, dark)
+    seam = None
+    if not dark.all():
+        near = np.ones((_SEAM_PX, _SEAM_PX), np.uint8)
+        seam = cv2.morphologyEx(full, cv2.MORPH_GRADIENT, near) > 0
+    return _reversed(grey, areas, full), seam, float(dark.mean())
+
+
+def ground_of(grey: Grey) -> Grey:
+    """Return the paper's level in blocks: a morphological closing of the page."""
+    ground = cv2.morphologyEx(_in_blocks(grey), cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
+    return np.asarray(cv2.GaussianBlur(cv2.medianBlur(ground, 5), (0, 0), 2.0), np.uint8)
+
+
+def _lit(grey: Grey, ground: Grey) -> Grey:
+    """Return the page divided by its ground, given in blocks."""
+    whole = np.asarray(cv2.resize(ground, grey.shape[::-1]), np.uint8)
+    steep = _steep(ground)
+    if steep.any():
+        whole = _with_edges(grey, whole, steep)
+    return np.asarray(cv2.divide(grey, np.maximum(whole, 30), scale=255), np.uint8)
 
 
 def clear_borders(even: Grey) -> Grey:
@@ -286,19 +309,24 @@ def heal(grey: Grey) -> Grey:
 
 
 def ink_of(
-    even: Grey, share: float = INK_SHARE, noise: float | None = None, enlarged: float = 1.0
+    even: Grey,
+    share: float = INK_SHARE,
+    noise: float | None = None,
+    enlarged: float = 1.0,
+    least_contrast: float = _LEAST_CONTRAST,
 ) -> NDArray[np.uint8]:
     """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink.
 
     share: of the way from paper to ink where the threshold lies. noise, enlarged: of the paper
-    before the picture was enlarged, and by how much that was.
+    before the picture was enlarged, and by how much that was. least_contrast: of ink, in grey
+    levels.
     """
     height, width = even.shape
     noise = noise_level(even) if noise is None else noise
     if noise > 5:
         even = cv2.GaussianBlur(even, (0, 0), _GRAIN_PX * max(1.0, enlarged))
         noise /= 2
-    least = max(_LEAST_CONTRAST, _CONTRAST_NOISE * noise)
+    least = max(least_contrast, _CONTRAST_NOISE * noise)
     highest = 255 - max(_LEAST_DEPTH, _THRESHOLD_NOISE * noise)
     tile = 128
     rows, columns = max(1, height // tile), max(1, width // tile)

@@ -95,13 +95,13 @@ def prepare(
     lying: whether lines run down, where that is known; by default the letters' places decide.
     """
     height, width = source.shape
-    even, done = even_page(source)
+    even, done = even_page(source, settings.reverse_dark, settings.even_light)
     steps = [*done]
     cleared = clear_borders(even)
     if cleared is not even:
         steps.append(PreparationStep(Step.BORDER, "solid dark areas reach the edge"))
         even = cleared
-    share = INK_SHARE
+    share, threshold = INK_SHARE, settings.ink_threshold / INK_SHARE
     if is_bilevel(source):
         steps.append(PreparationStep(Step.MEND, "the picture holds only black and white"))
         even, share = heal(drop_specks(even)), HEALED_INK_SHARE
@@ -112,22 +112,18 @@ def prepare(
         size = (max(1, width // shrink), max(1, height // shrink))
         trimmed = even[: size[1] * shrink, : size[0] * shrink]
         look = cv2.resize(trimmed, size, interpolation=cv2.INTER_AREA)
-    letters = find_letters(ink_of(look, share))
+    letters = find_letters(ink_of(look, threshold * share))
     down = share_running_down(letters)
     if lying is None:
         lying = settings.find_rotation and down > 0.6
     turned = 90 if lying else 0
     if lying:
         even = np.ascontiguousarray(np.rot90(even))
-        letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, share))))
+        letters = find_letters(np.ascontiguousarray(np.rot90(ink_of(look, threshold * share))))
     if letters.merged:
         share = max(share, MERGED_INK_SHARE)
-    scale = 1.0
     letter = letters.height * shrink
-    if 0 < letter < _LEAST_LETTER_PX:
-        scale = min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
-    elif letter > _MOST_LETTER_PX:
-        scale = _WANTED_LETTER_PX / letter
+    scale = _WANTED_LETTER_PX / letter if letter > _MOST_LETTER_PX else enlargement(letter)
     scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
     skew = skew_angle(letters, settings.max_skew_deg)
     back = turned_back(turned, width, height)
@@ -142,13 +138,23 @@ def prepare(
     if skew or scale != 1.0:
         even, inner = _level(even, skew, scale)
         back = back.after(inner)
-    ink = ink_of(even, share, noise, scale)
+    soft = even
+    if settings.smoothing_px:
+        soft = np.asarray(cv2.GaussianBlur(even, (0, 0), settings.smoothing_px * scale), np.uint8)
+    ink = ink_of(soft, threshold * share, noise, scale, settings.least_contrast)
     letter *= scale
     if letters.merged:  # enlarged, they may stand apart; if not, layout has to do with words
         again = find_letters(ink)
         found = _PIECE_OF_WORD * again.height if again.merged else again.height
         letter = found if 0.6 * letter < found < 2 * letter else letter
     return Prepared(even, ink, back, turned, skew, letter, down, tuple(steps))
+
+
+def enlargement(letter: float) -> float:
+    """Return the factor by which a page is enlarged whose letters are `letter` pixels high."""
+    if not 0 < letter < _LEAST_LETTER_PX:
+        return 1.0
+    return min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
 
 
 def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:

@@ -11,6 +11,7 @@ from amberquarry.layout.blocks import Region, make_blocks
 from amberquarry.layout.components import Components, find_components
 from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
 from amberquarry.layout.order import reading_order
+from amberquarry.settings import LayoutSettings
 
 _UNKNOWN_LETTER_PX = 24.0  # for pages with too few letters to measure
 
@@ -28,12 +29,12 @@ class Layout:
         return [line for region in self.regions for line in region.lines]
 
 
-def analyse(page: Prepared) -> Layout:
+def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     """Return the layout of a prepared page; a page without text has no regions with lines."""
     letter = page.letter_height or _UNKNOWN_LETTER_PX
     found = find_components(page.ink, page.grey, letter)
     gutters = find_gutters(found, letter)
-    lines = find_lines(found, letter, gutters)
+    lines = find_lines(found, letter, gutters, settings)
     regions, columns = make_blocks(lines, gutters, found.pictures)
     return Layout(reading_order(regions, columns, letter), found)
 

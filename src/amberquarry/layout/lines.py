@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Box
 from amberquarry.layout.components import Components
+from amberquarry.settings import LayoutSettings
 
 _COARSE = 4  # grouping works on a raster of blocks of this many pixels
-_REACH = 0.65  # letters look this far to each side for neighbours, in their own heights
 _CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
@@ -23,7 +23,6 @@ _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face ea
 _FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
-_WIDEST_SPACE = 5.0  # within a line, in letters
 
 
 @dataclass(slots=True)
@@ -50,24 +49,24 @@ def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
 
 
 def _raster(
-    found: Components, chosen: NDArray[np.bool_], letter: float, whole: bool
+    found: Components, chosen: NDArray[np.bool_], letter: float, reach: float | None = None
 ) -> NDArray[np.uint8]:
     """Return pieces painted on a coarse raster: whole, or their middle rows drawn out sideways.
 
-    Whole pieces larger than usual are drawn out as well: the white in a large heading is wider
-    than that between columns.
+    reach: how far, in heights of the piece; None paints them whole. Whole pieces larger than usual
+    are drawn out as well: the white in a large heading is wider than that between columns.
     """
     rows, columns = (-(-size // _COARSE) + 1 for size in found.labels.shape)
     raster = np.zeros((rows, columns), np.uint8)
     index = np.flatnonzero(chosen)
     left, right = found.left[index].astype(float), found.right[index].astype(float)
     top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
-    if whole:
+    if reach is None:
         wider = 0.6 * np.maximum(0, bottom - top - 1.6 * letter)
         left, right = left - wider, right + wider
     else:
         size = np.clip(bottom - top, 0.6 * letter, None)
-        left, right = left - _REACH * size, right + _REACH * size
+        left, right = left - reach * size, right + reach * size
         middle, half = (top + bottom) / 2, np.maximum((bottom - top) / 4, 0.12 * letter)
         top, bottom = middle - half, middle + half
     x0 = np.maximum(0, np.round(left / _COARSE)).astype(int)
@@ -81,7 +80,7 @@ def _raster(
 
 def find_gutters(found: Components, letter: float) -> list[Box]:
     """Return upright white strips with text to both sides: between columns of text or tables."""
-    drawn = _raster(found, core_letters(found, letter), letter, whole=True)
+    drawn = _raster(found, core_letters(found, letter), letter)
     if found.rules.any():
         rule = cv2.dilate(found.rules, np.ones((_COARSE, 1), np.uint8))[::_COARSE, ::_COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
@@ -206,13 +205,15 @@ def _strips(
     return strips
 
 
-def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[TextLine]:
+def find_lines(
+    found: Components, letter: float, gutters: list[Box], settings: LayoutSettings
+) -> list[TextLine]:
     """Return the text lines, each with its pieces, base line and x-height, in no set order."""
     core = core_letters(found, letter)
     seeds = core.copy()
     if not seeds.any():
         return []
-    raster = _raster(found, seeds, letter, whole=False)
+    raster = _raster(found, seeds, letter, settings.letter_reach)
     for gutter in gutters:
         middle = int((gutter.x0 + gutter.x1) / 2) // _COARSE
         raster[int(gutter.y0) // _COARSE : int(gutter.y1) // _COARSE, middle] = 0
@@ -242,7 +243,7 @@ def find_lines(found: Components, letter: float, gutters: list[Box]) -> list[Tex
         line = measure_line(found, members, core)
         if line is not None:
             lines.append(line)
-    lines = join_segments(lines, found, core, gutters)
+    lines = join_segments(lines, found, core, gutters, settings.widest_space)
     attach_marks(lines, found, seeds)
     lines = attach_leaders(lines, found, core)
     lines.extend(lone_dashes(lines, found, letter))
@@ -324,9 +325,16 @@ def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
 
 
 def join_segments(
-    lines: list[TextLine], found: Components, core: NDArray[np.bool_], gutters: list[Box]
+    lines: list[TextLine],
+    found: Components,
+    core: NDArray[np.bool_],
+    gutters: list[Box],
+    widest_space: float,
 ) -> list[TextLine]:
-    """Return lines with neighbours on one base line joined, where no gutter lies between."""
+    """Return lines with neighbours on one base line joined, where no gutter lies between.
+
+    widest_space: between them, in x-heights.
+    """
     if not 2 <= len(lines) <= _MOST_SEGMENTS:
         return lines
     x0 = np.array([line.box.x0 for line in lines])
@@ -344,7 +352,7 @@ def join_segments(
     level = np.abs(start[None, :] - end[:, None]) < np.where(slack, 0.5, 0.35) * larger
     fits = (
         (gap > -0.5 * larger)
-        & (gap < _WIDEST_SPACE * larger)
+        & (gap < widest_space * larger)
         & alike
         & level
         & (x0[None, :] > x0[:, None])

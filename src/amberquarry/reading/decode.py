@@ -68,6 +68,16 @@ def decode(steps: Steps) -> Characters:
     )
 
 
+def parted(steps: Steps, log_odds: float) -> Steps:
+    """Return the net's steps with the odds of a blank between words raised."""
+    if not log_odds:
+        return steps
+    space = CLASS_OF[" "]
+    classes = steps.classes.copy()
+    classes[:, space] *= np.float32(np.exp(log_odds))
+    return Steps(classes / classes.sum(1, keepdims=True), steps.styles)
+
+
 @dataclass(frozen=True, slots=True)
 class Doubt:
     """A word or a few of a line that hold a doubtful step, with what the net said there."""

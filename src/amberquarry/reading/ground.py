@@ -17,11 +17,15 @@ TIME_STRIDE = 4  # columns for each step of the net
 
 _WINDOW = 48  # columns over which the ground is taken as one level
 _HOP = 16
-_LEAST_CONTRAST = 0.12  # of the ground; weaker traces are not stretched to full ink
+LEAST_CONTRAST = 0.12  # of the ground; weaker traces are not stretched to full ink
 
 
-def even_ground(grey: NDArray[np.uint8]) -> NDArray[np.float32]:
+def even_ground(
+    grey: NDArray[np.uint8], least_contrast: float = LEAST_CONTRAST
+) -> NDArray[np.float32]:
     """Return a line picture as ink, 0 for paper and 1 for the line's darkest strokes.
+
+    least_contrast: of strokes that are stretched to 1, as a share of the ground.
 
     grey: (H, W) with dark ink on lighter paper. The paper's level is followed along the line (a
     high percentile of a sliding window), the ink's level is one for the whole line.
@@ -40,5 +44,5 @@ def even_ground(grey: NDArray[np.uint8]) -> NDArray[np.float32]:
     ink = 1.0 - grey.astype(np.float32) / ground
     sample = ink[::2, ::2].ravel()
     rank = int(0.985 * (sample.size - 1))
-    full = max(float(np.partition(sample, rank)[rank]), _LEAST_CONTRAST)
+    full = max(float(np.partition(sample, rank)[rank]), least_contrast)
     return np.clip(ink / full, 0.0, 1.0, out=ink)

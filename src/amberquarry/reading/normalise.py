@@ -16,8 +16,8 @@ from amberquarry.reading.ground import (
     X_HEIGHT,
     even_ground,
 )
+from amberquarry.settings import ReadingSettings
 
-_MARGIN = 20.0  # columns left free before and after the text
 _MOST_COLUMNS = 6000
 
 
@@ -43,18 +43,23 @@ def owners(found: Components, lines: list[TextLine]) -> NDArray[np.int64]:
 
 
 def cut_line(
-    grey: NDArray[np.uint8], found: Components, line: TextLine, foreign: NDArray[np.bool_]
+    grey: NDArray[np.uint8],
+    found: Components,
+    line: TextLine,
+    foreign: NDArray[np.bool_],
+    settings: ReadingSettings,
 ) -> LinePicture:
     """Return the picture of a line.
 
     foreign: for each component, whether its ink must not be seen in this line.
     """
+    margin = settings.line_margin * X_HEIGHT * WIDTH_STRETCH
     scale = X_HEIGHT / line.x_height
     wide = scale * WIDTH_STRETCH
     if (line.box.x1 - line.box.x0) * wide > _MOST_COLUMNS:
         wide = _MOST_COLUMNS / (line.box.x1 - line.box.x0)
-    columns = max(8, round((line.box.x1 - line.box.x0) * wide + 2 * _MARGIN))
-    first_x = line.box.x0 - _MARGIN / wide
+    columns = max(8, round((line.box.x1 - line.box.x0) * wide + 2 * margin))
+    first_x = line.box.x0 - margin / wide
     at = first_x + (np.arange(columns, dtype=np.float64) + 0.5) / wide
     base = np.polyval(line.baseline, np.clip(at, line.box.x0, line.box.x1))
     up, down = BASELINE_ROW / scale, (LINE_HEIGHT - BASELINE_ROW) / scale
@@ -86,4 +91,4 @@ def cut_line(
         borderMode=cv2.BORDER_CONSTANT,
         borderValue=255,
     )
-    return LinePicture(even_ground(picture), first_x, wide)
+    return LinePicture(even_ground(picture, settings.contrast_floor), first_x, wide)

@@ -13,7 +13,7 @@ from amberquarry.document import Box, Line, Style, Word
 from amberquarry.layout import Components, TextLine
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
-from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, resolve
+from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, parted, resolve
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import LinePicture, cut_line, owners
@@ -74,8 +74,8 @@ def read_lines(
     readings: list[_Reading | None] = []
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
-        picture = cut_line(grey, found, line, foreign)
-        steps = network.steps(picture.ink)
+        picture = cut_line(grey, found, line, foreign, settings)
+        steps = parted(network.steps(picture.ink), settings.word_parting)
         read = decode(steps)
         readings.append(_Reading(picture, read, doubts_of(steps)) if believable(read) else None)
     texts = [reading.read.text for reading in readings if reading]
@@ -306,13 +306,17 @@ def trial_lines(
 
 
 def trial_confidence(
-    grey: NDArray[np.uint8], found: Components, lines: list[TextLine], network: LineNetwork
+    grey: NDArray[np.uint8],
+    found: Components,
+    lines: list[TextLine],
+    network: LineNetwork,
+    settings: ReadingSettings,
 ) -> float:
     """Return how surely lines are read as letters and figures; 0 without lines."""
     total, count = 0.0, 0
     foreign = np.zeros(len(found.area), bool)
     for line in lines:
-        read = decode(network.steps(cut_line(grey, found, line, foreign).ink))
+        read = decode(network.steps(cut_line(grey, found, line, foreign, settings).ink))
         total += float(
             sum(
                 confidence

@@ -6,6 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from amberquarry.imaging.light import heal
+from amberquarry.imaging.prepare import enlargement
+
+_LETTER_HEIGHT = 1.15  # of the x-height: the median of a page's letters
 _TEXTURES: list[NDArray[np.float32]] = []
 
 
@@ -121,27 +125,54 @@ def halftone(grey: NDArray[np.float32], chance: np.random.Generator) -> NDArray[
 
 
 def scan(
-    grey: NDArray[np.float32], chance: np.random.Generator, x_height: float, strength: float
+    grey: NDArray[np.float32],
+    chance: np.random.Generator,
+    x_height: float,
+    strength: float,
+    office: bool = False,
 ) -> NDArray[np.uint8]:
-    """Return the picture after lens, sensor, codec and perhaps a threshold to 1 bit."""
-    if chance.random() < 0.25 + 0.6 * strength:
-        # letters of few pixels can bear little blur before they are lost to people too
-        most = max(0.35, min(1.6, (0.09 + 0.07 * strength) * x_height))
+    """Return the picture after lens, sensor, codec and perhaps a threshold to 1 bit.
+
+    office: whether a cheap machine scanned it: always soft, grainy, and hard coded or in 1 bit.
+    """
+    # letters of few pixels can bear little blur before they are lost to people too
+    most = max(0.35, min(1.6, (0.09 + 0.07 * strength) * x_height))
+    if office:
+        grey = cv2.GaussianBlur(grey, (0, 0), chance.uniform(min(0.6, most), most))
+    elif chance.random() < 0.25 + 0.6 * strength:
         grey = cv2.GaussianBlur(grey, (0, 0), chance.uniform(0.25, most))
     if chance.random() < 0.04 * strength:
         length = int(chance.integers(2, max(3, round(0.25 * x_height)) + 1))
         grey = cv2.blur(grey, (length, 1) if chance.random() < 0.6 else (1, length))
-    if chance.random() < 0.7 * strength:
+    if office or chance.random() < 0.7 * strength:
         spread = float(grey.max() - grey.min())
         sigma = min(chance.uniform(0.5, 14), 0.16 * spread)
         grey = grey + _patch(chance, grey.shape) * sigma
     picture = np.clip(grey, 0, 255).astype(np.uint8)
-    if chance.random() < 0.4 * strength:
+    coded = chance.random() < (0.5 if office else 0.4 * strength)
+    if coded:
         quality = int(chance.integers(25 if x_height > 11 else 35, 92))
-        coded = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
-        picture = np.asarray(cv2.imdecode(coded, cv2.IMREAD_GRAYSCALE), np.uint8)
-    if x_height > 6.5 and chance.random() < 0.28 * strength:
+        quality = min(quality, 65) if office else quality
+        data = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+        picture = np.asarray(cv2.imdecode(data, cv2.IMREAD_GRAYSCALE), np.uint8)
+    bilevel = not coded if office else x_height > 6.5 and chance.random() < 0.28 * strength
+    if bilevel:
+        if chance.random() < 0.8:  # most machines follow the light over the page
+            paper = cv2.dilate(picture, np.ones((picture.shape[0], 5), np.uint8))
+            paper = cv2.blur(paper, (round(6 * x_height), 1))
+            picture = cv2.divide(picture, np.maximum(paper, 1), scale=250)
         low, high = np.percentile(picture[::2, ::2], (1.5, 80))
         level = low + (high - low) * chance.uniform(0.35, 0.75)
         picture = np.where(picture > level, 255, 0).astype(np.uint8)
+        if chance.random() < 0.85:  # as the reader does with pictures of 1 bit
+            picture = heal(picture)
     return picture
+
+
+def enlarge(picture: NDArray[np.uint8], x_height: float) -> tuple[NDArray[np.uint8], float]:
+    """Return the picture enlarged as the reader enlarges pages of small print, and by how much."""
+    factor = enlargement(_LETTER_HEIGHT * x_height)
+    if factor <= 1.0:
+        return picture, 1.0
+    size = (round(picture.shape[1] * factor), round(picture.shape[0] * factor))
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_CUBIC), np.uint8), factor

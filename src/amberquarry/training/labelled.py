@@ -75,7 +75,7 @@ def lines_of_folder(folder: Path) -> Iterator[LabelledLine]:
             continue
         prepared, components, line = found
         none = np.zeros(len(components.area), bool)
-        picture = cut_line(prepared.grey, components, line, none)
+        picture = cut_line(prepared.grey, components, line, none, settings.reading)
         yield LabelledLine(str(path), picture.ink, label)
 
 
@@ -111,7 +111,7 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
                 continue
             name = f"{corrected}, page {page.number}, {line.text[:30]!r}"
             hidden = (owner != number) & (owner >= 0)
-            picture = cut_line(prepared.grey, layout.found, found, hidden)
+            picture = cut_line(prepared.grey, layout.found, found, hidden, settings.reading)
             yield LabelledLine(name, picture.ink, label_of(line.text, name))
 
 

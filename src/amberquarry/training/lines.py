@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import random
 import re
 from collections.abc import Callable, Iterator
@@ -12,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import CLASS_OF, UNKNOWN
+from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
 from amberquarry.reading.ground import (
     BASELINE_ROW,
     LINE_HEIGHT,
@@ -354,6 +355,11 @@ class LineSource:
             GROUP_WEIGHTS[faces[0].group] * (1.5 if len(faces) > 3 else 1.0)
             for faces in self._families
         ]
+        signs = [c for c in ALPHABET if not c.isalnum()]
+        held = [sum(c in "".join(face.characters) for c in signs) for face in faces]
+        self._lenders = [
+            face for face, count in zip(faces, held, strict=True) if count >= 0.9 * max(held)
+        ]
         self._others: list[NDArray[np.float32]] = []
 
     def lines(self, strength: float) -> Iterator[Sample]:
@@ -362,10 +368,12 @@ class LineSource:
         family = chance.choices(self._families, self._weights)[0]
         face = chance.choice(family)
         screen = chance.random() < 0.05
+        office = not screen and chance.random() < 0.25 * strength
         if screen:  # drawn at its final size, as programs draw text
             source = render = chance.uniform(5.0, 10.0)
         else:
-            source = chance.triangular(5.5, 30, 11)  # x-height in the pixels of the scan
+            # x-height in the pixels of the scan; cheap machines scan at 150 dpi and little more
+            source = chance.uniform(6.0, 11.5) if office else chance.triangular(5.5, 30, 11)
             render = max(18.0, min(32.0, source * 1.5))
         drawer = GlyphDrawer(face, self._fonts, render)
         companion = chance.choice(family)
@@ -376,19 +384,24 @@ class LineSource:
             if companion is face
             else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height)
         )
+        lender = self._lender(drawer)
         listings = 0.4 if drawer.fixed_pitch else 0.02
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
             text = self._write(self._corpus, chance, self._length(), listings)
             text = text[: self._longest].strip()
-            if not drawer.holds(text):
+            missing = {c for c in text if not drawer.holds(c)}
+            borrowed = bool(missing) and not any(map(str.isalnum, missing))
+            if missing and not (borrowed and lender.holds("".join(missing))):
                 text = "".join(c for c in text if drawer.holds(c)) if chance.random() < 0.3 else ""
-                text = " ".join(text.split())
+                text, borrowed = " ".join(text.split()), False
             if not text:
                 continue
             runs = [Run(text, drawer, *_style(face))]
-            if companion is not face:
+            if borrowed:
+                runs = _with_borrowed(runs[0], lender)
+            elif companion is not face:
                 runs = self._with_companion(runs[0], Run("", second, *_style(companion)))
             if self._foreign and chance.random() < 0.04:
                 runs = self._with_foreign(runs, drawer)
@@ -396,9 +409,15 @@ class LineSource:
             if drawn is None or not drawn.text.strip() or drawn.text[0] == " ":
                 continue
             made += 1
-            sample = self._worn(drawn, drawer, source, strength, screen)
+            sample = self._worn(drawn, drawer, source, strength, screen, office)
             if sample is not None:
                 yield sample
+
+    def _lender(self, drawer: GlyphDrawer) -> GlyphDrawer:
+        """Return a face with many signs, for those that `drawer` has not."""
+        face = self._chance.choice(self._lenders)
+        size = drawer.size_px * self._chance.uniform(0.9, 1.15)
+        return GlyphDrawer(face, self._fonts, size * face.x_height)
 
     def _length(self) -> int:
         draw = self._chance.random()
@@ -449,7 +468,13 @@ class LineSource:
         return [foreign]
 
     def _worn(
-        self, drawn: _Drawn, drawer: GlyphDrawer, source: float, strength: float, screen: bool
+        self,
+        drawn: _Drawn,
+        drawer: GlyphDrawer,
+        source: float,
+        strength: float,
+        screen: bool,
+        office: bool,
     ) -> Sample | None:
         chance, noise, rendered = self._chance, self._noise, drawer.x_height_px
         before, after = (round(chance.uniform(0.0, 1.6) * rendered) for _ in range(2))
@@ -474,7 +499,7 @@ class LineSource:
                 shift.astype(np.float32),
                 cv2.INTER_LINEAR,
             )
-        hard = not screen and chance.random() < 0.75
+        hard = office or (not screen and chance.random() < 0.75)
         if hard and chance.random() < 0.6:
             ink = degrade.wear_strokes(ink, noise, rendered, strength)
         if hard and chance.random() < 0.12 * strength:
@@ -487,8 +512,10 @@ class LineSource:
         grey = degrade.lay_on_paper(ink, noise, strength if hard else 0.15)
         if hard and chance.random() < 0.05 * strength:
             grey = degrade.halftone(grey, noise)
-        picture = degrade.scan(grey, noise, source, strength if hard else 0.0)
-        line, wide, left = to_normal_form(picture, source, drawn.text, chance)
+        picture = degrade.scan(grey, noise, source, strength if hard else 0.0, office)
+        picture, enlarged = degrade.enlarge(picture, source)
+        scale *= enlarged
+        line, wide, left = to_normal_form(picture, source * enlarged, drawn.text, chance)
         centres = [(c + before) * scale * wide + left for c in drawn.centres]
         if centres[-1] >= line.shape[1] - 2:
             return None
@@ -499,6 +526,16 @@ class LineSource:
             np.array(drawn.styles, np.int8),
             drawn.text,
         )
+
+
+def _with_borrowed(run: Run, lender: GlyphDrawer) -> list[Run]:
+    """Return a run cut where its face lacks a sign, which is drawn from another face."""
+    assert isinstance(run.drawer, GlyphDrawer)
+    found = []
+    for held, letters in itertools.groupby(run.text, run.drawer.holds):
+        text = "".join(letters)
+        found.append(replace(run, text=text) if held else Run(text, lender))
+    return found
 
 
 def _style(face: Face) -> tuple[bool | None, bool | None]:

@@ -56,6 +56,7 @@ _QUOTES = [
     ("»", "«"),
     ("„", "”"),
     ("‹", "›"),
+    ("⟨", "⟩"),
 ]
 _MARKS = [".", ",", ";", ":", "?", "!", "...", ".", ",", " –", " —", ")", "’s", "-"]
 _ALPHABET = frozenset(ALPHABET)
@@ -157,7 +158,7 @@ _PROGRAM_PARTS = re.split(
     \{a}{{{b}}}  \{a}[{b}]{{{c}}}  ~/{a}/{b}.{j}  /{a}/{b}  {a}*  '{i}'  '\{i}'  0x{n}{i}{n}
     {a}:  {a};  // {w}  # {w}  /* {w} */  % {a}  `{a}`  C-{i}  M-{i}  ^{i}  if {a}  def {a}  $ {a}
     while {a}  return {a};  int {a}  char *{a}  let {a}  end {a}  else  {{  }}  }};  }})  (  )  [
-    ]  |  \  &  ;  $  >  do  then  fi  "{w}",  {n},  '{w}'""".strip(),
+    ]  |  \  &  ;  $  >  do  then  fi  ⟨{a}⟩  ⟨{a}⟩  {b}⟨{a}⟩  "{w}",  {n},  '{w}'""".strip(),
 )
 _OPERATORS = re.split(" ", "== != <= >= < > && || + - * / % += = = := << | ^ ! ?")
 
@@ -479,6 +480,7 @@ def formula(chance: random.Random) -> str:
                     f"∂{name()}",
                     f"{name()}₀",
                     f"({name()}, {name()})",
+                    f"⟨{name()}, {name()}⟩",
                     f"{name()}′",
                     f"∇{name()}",
                 ]
