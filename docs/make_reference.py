@@ -7,18 +7,19 @@ from __future__ import annotations
 
 import dataclasses
 import inspect
+import json
 import re
 from pathlib import Path
 from typing import Any
 
 from amberquarry.formats.records import schema
-from amberquarry.settings import Limits, Settings
+from amberquarry.settings import Effort, Limits, Note, Settings
 
 HERE = Path(__file__).parent
 
 
 def comments(cls: type) -> dict[str, str]:
-    """Return the comment behind each field of a settings class."""
+    """Return the comment behind each field of a class."""
     found = re.findall(r"^    (\w+): .+?  # (.+)$", inspect.getsource(cls), flags=re.M)
     return dict(found)
 
@@ -30,19 +31,36 @@ def settings_page() -> str:
         "",
         "Made from the code by `docs/make_reference.py`.",
         "",
-        "`convert --settings FILE` takes a TOML file with these groups; the library takes "
-        "`Settings.from_dict` or the classes themselves.",
+        "`convert`, `look` and `compare` take a TOML file of these groups with `--settings FILE`; "
+        "`convert --print-settings` writes one with all defaults and meanings. The library takes "
+        "`Settings.from_dict`, `Settings.from_toml` or the classes themselves. `--effort quick` or "
+        '`thorough`, or a line `effort = "quick"` above the groups, moves the settings that cost '
+        "time; what a group says itself counts more.",
     ]
-    groups: list[tuple[str, Any]] = [
-        (item.name, item.default_factory) for item in dataclasses.fields(Settings)
-    ]
-    for name, cls in [*groups, ("Limits (library only)", Limits)]:
-        parts += ["", f"## {name}", "", inspect.getdoc(cls) or "", ""]
-        parts += ["| setting | default | meaning |", "|---|---|---|"]
-        notes = comments(cls)
+    for group in dataclasses.fields(Settings):
+        cls: Any = group.default_factory
+        parts += ["", f"## {group.name}", "", inspect.getdoc(cls) or "", ""]
+        parts += [
+            "| setting | default | range | quick, thorough | meaning |",
+            "|---|---|---|---|---|",
+        ]
         for item in dataclasses.fields(cls):
-            value = str(item.default).lower() if isinstance(item.default, bool) else item.default
-            parts.append(f"| `{item.name}` | {value} | {notes.get(item.name, '')} |")
+            note = Note.of(item)
+            between = f"{note.between[0]:g} to {note.between[1]:g}" if note.between else ""
+            efforts = ", ".join(
+                json.dumps(note.efforts.get(effort, note.default)) if note.efforts else ""
+                for effort in (Effort.QUICK, Effort.THOROUGH)
+            ).strip(", ")
+            unit = f" ({note.unit})" if note.unit else ""
+            default = f"`{json.dumps(note.default)}`"
+            parts.append(
+                f"| `{note.name}` | {default} | {between}{unit} | {efforts} | {note.meaning} |"
+            )
+    parts += ["", "## Limits (library only)", "", inspect.getdoc(Limits) or "", ""]
+    parts += ["| limit | default | meaning |", "|---|---|---|"]
+    notes = comments(Limits)
+    for limit in dataclasses.fields(Limits):
+        parts.append(f"| `{limit.name}` | {limit.default} | {notes.get(limit.name, '')} |")
     return "\n".join(parts) + "\n"
 
 

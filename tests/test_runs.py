@@ -248,9 +248,9 @@ class CrewTest(unittest.TestCase):
         self.collect(crew, lambda events, again: crew._workers[0].page is not None)
         crew._workers[0].process.kill()
         events, again = self.collect(crew, lambda events, again: bool(again))
-        failed = [e for e in events if isinstance(e, PageDone) and not e.page.blocks]
+        failed = [e for e in events if isinstance(e, PageDone) and not e.pages[0].blocks]
         self.assertEqual(len(failed), 1)
-        self.assertEqual(failed[0].page.findings[0].code, aq.FindingCode.PAGE_FAILED)
+        self.assertEqual(failed[0].pages[0].findings[0].code, aq.FindingCode.PAGE_FAILED)
         read = {e.index for e in events if isinstance(e, PageDone)}
         self.assertEqual(set(again[0].pages), {0, 1, 2, 3} - read)
         crew.give(Probe(1, path))
@@ -263,7 +263,7 @@ class CrewTest(unittest.TestCase):
         self.addCleanup(crew.close)
         crew.give(Range(0, COLLECTION / "yearbook-1931.pdf", (0,)))
         events, _ = self.collect(crew, lambda events, again: bool(events))
-        self.assertIn("longer than", events[0].page.findings[0].message)
+        self.assertIn("longer than", events[0].pages[0].findings[0].message)
 
     def test_worker_dying_on_opening_refuses_the_file(self):
         """A file that kills its library is refused; others go on."""

@@ -103,6 +103,7 @@ class Step(StrEnum):
     """What can be done to a page's picture before it is read."""
 
     SHEET = "sheet"  # cut out of a photograph and laid flat
+    SPLIT = "split"  # one of two facing pages
     REVERSE = "reverse"  # areas of light letters on dark turned into dark on light
     LIGHT = "light"  # uneven or tinted ground made white
     BORDER = "border"  # dark areas at the edges cleared
@@ -215,6 +216,10 @@ class Page:
     findings: list[Finding] = field(default_factory=list)
     to_points: tuple[float, float, float, float, float, float] | None = None  # x', y' in PDF points
     preparation: list[PreparationStep] = field(default_factory=list)
+    source_page: int = 0  # which page of the file it is, or is half of; 0 stands for `number`
+
+    def __post_init__(self) -> None:
+        self.source_page = self.source_page or self.number
 
     @property
     def words(self) -> Iterator[Word]:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from amberquarry.document import Block, BlockKind, Box, Page, Quad
+from amberquarry.reading.characters import UNKNOWN
 
 Colour = tuple[int, int, int]
 
@@ -151,7 +152,7 @@ def _label(
     font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
     colour: Colour,
 ) -> None:
-    text = _drawable(text)
+    text = drawable(text)
     left, top, right, bottom = draw.textbbox((0, 0), text, font=font)
     y = max(0, box.y0 - (bottom - top) - 3)
     draw.rectangle(
@@ -174,11 +175,11 @@ def _tag(
     draw.text((x + 4 - left, y + 4 - top), text, font=font, fill=(255, 255, 255))
 
 
-def _drawable(text: str) -> str:
+def drawable(text: str) -> str:
     """Return text with what Pillow's own font can't draw shown by its code point."""
     return "".join(
         c
         if ord(c) < 0x250 or 0x370 <= ord(c) < 0x500 or 0x2010 <= ord(c) < 0x2040
-        else f"[{ord(c):04X}]"
+        else f"[{'?' if c == UNKNOWN else format(ord(c), '04X')}]"
         for c in text
     )

@@ -10,10 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from amberquarry.assembly import set_texts
+from amberquarry.assembly import number_pages, set_texts
 from amberquarry.document import Document, Line, Page
 from amberquarry.errors import PageError, Rejection, SourceError
-from amberquarry.pipeline import empty_line, read_line_picture, read_picture
+from amberquarry.pipeline import (
+    Stages,
+    empty_line,
+    lay_out,
+    read_line_picture,
+    read_picture,
+    read_stages,
+)
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, open_source
@@ -50,19 +57,27 @@ def read_page(
 
     image: path or bytes of a file, an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA, or a Pillow
     image. page: which page of a file, from 1.
-    Raises SourceError, PageError, ValueError or TypeError where the input can't be used.
+    A picture of two facing pages gives the blocks of the left one, then those of the right one;
+    `read_document` gives two pages. Raises SourceError, PageError, ValueError or TypeError where
+    the input can't be used.
     """
     settings = settings or Settings()
-    return read_page_picture(
-        page_picture(image, page, settings, limits or Limits()), page, settings
-    )
+    picture = page_picture(image, page, settings, limits or Limits())
+    return read_in_steps(picture, page, settings)[0]
 
 
-def read_page_picture(picture: PagePicture, number: int, settings: Settings) -> Page:
-    """Return what is on an opened page, with the text of its blocks."""
-    page = read_picture(picture, number, load_network(settings.reading.model), settings)
-    set_texts([page])
-    return page
+def read_in_steps(
+    picture: PagePicture, number: int, settings: Settings
+) -> tuple[Page, list[Stages]]:
+    """Return what is on an opened page, with the text of its blocks, and how it came there."""
+    network = load_network(settings.reading.model)
+    stages = lay_out(picture.grey, network, settings)
+    pages = [read_stages(picture, number, part, network, settings) for part in stages]
+    set_texts(pages)
+    page = pages[0]
+    for other in pages[1:]:
+        page.blocks += other.blocks
+    return page, stages
 
 
 def read_line(image: PageInput, *, settings: Settings | None = None) -> Line:
@@ -94,19 +109,19 @@ def read_document(
     source = open_source(data, settings, limits)
     from amberquarry.runs.workers import failed_page, identify
 
-    pages = []
+    pages: list[Page] = []
     try:
         network = load_network(settings.reading.model)
         for index in range(source.page_count):
             try:
-                page = read_picture(source.picture(index), index + 1, network, settings)
+                pages += read_picture(source.picture(index), index + 1, network, settings)
             except PageError as error:
-                page = failed_page(index, error.message)
-            pages.append(page)
+                pages.append(failed_page(index, error.message))
         if all(page.width == 0 for page in pages):
             raise SourceError(Rejection.UNREADABLE, pages[0].findings[-1].message)
     finally:
         source.close()
+    number_pages(pages)
     set_texts(pages)
     identifier = (
         hashlib.sha256(data).hexdigest()[:32] if isinstance(data, bytes) else identify(data)

@@ -21,7 +21,16 @@ from amberquarry.document import (
     Quad,
     Step,
 )
-from amberquarry.imaging import Bend, Mapping, Prepared, prepare, turned_back, upside_down, view_of
+from amberquarry.imaging import (
+    Bend,
+    Mapping,
+    Prepared,
+    View,
+    prepare,
+    turned_back,
+    upside_down,
+    views_of,
+)
 from amberquarry.layout import (
     Components,
     Layout,
@@ -48,19 +57,40 @@ _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
 
+@dataclass(frozen=True, slots=True)
+class Stages:
+    """A page on its way from the picture to its lines."""
+
+    view: View  # the part of the picture that holds it
+    prepared: Prepared  # mapped back to the whole picture
+    layout: Layout
+    unsure: bool  # whether it may stand otherwise
+
+
 def read_picture(
     picture: PagePicture,
     number: int,
     network: LineNetwork,
     settings: Settings,
-) -> Page:
-    """Return what is on a page; boxes in pixels of the picture as given.
+) -> list[Page]:
+    """Return what is on a page, or on both pages where the picture holds two facing ones.
 
-    number: of the page, from 1. A page without text gives no blocks with words.
+    number: of the picture's page in its file, from 1. Boxes are in pixels of the picture as given.
+    A page without text gives no blocks with words.
     """
-    prepared, layout, unsure = lay_out(picture.grey, network, settings)
+    return [
+        read_stages(picture, number, stages, network, settings)
+        for stages in lay_out(picture.grey, network, settings)
+    ]
+
+
+def read_stages(
+    picture: PagePicture, number: int, stages: Stages, network: LineNetwork, settings: Settings
+) -> Page:
+    """Return what is on a page that was laid out."""
+    prepared, layout = stages.prepared, stages.layout
     findings = list(picture.findings)
-    if unsure:
+    if stages.unsure:
         findings.append(
             Finding(
                 FindingCode.ORIENTATION_UNSURE,
@@ -117,11 +147,12 @@ def _believed(blocks: list[Block]) -> list[Block]:
     return [block for block in blocks if not block.lines]
 
 
-def lay_out(
-    grey: NDArray[np.uint8], network: LineNetwork, settings: Settings
-) -> tuple[Prepared, Layout, bool]:
-    """Return the page prepared and on its feet, its layout, and whether it may lie otherwise."""
-    view = view_of(grey, settings.preparation)
+def lay_out(grey: NDArray[np.uint8], network: LineNetwork, settings: Settings) -> list[Stages]:
+    """Return the page prepared, on its feet and laid out; two where two face each other."""
+    return [_lay_out(view, network, settings) for view in views_of(grey, settings.preparation)]
+
+
+def _lay_out(view: View, network: LineNetwork, settings: Settings) -> Stages:
     prepared = prepare(view.grey, settings.preparation)
     layout, unsure = analyse(prepared, settings.layout), False
     if settings.preparation.find_rotation:
@@ -132,7 +163,7 @@ def lay_out(
             break
         prepared = flattened(prepared, bend)
         layout = analyse(prepared, settings.layout)
-    return view.behind(prepared), layout, unsure
+    return Stages(view, view.behind(prepared), layout, unsure)
 
 
 def flattened(page: Prepared, bend: Bend) -> Prepared:

@@ -224,11 +224,7 @@ class Settings:
     @classmethod
     def from_toml(cls, path: Path) -> Settings:
         """Return the settings of a TOML file."""
-        try:
-            values = tomllib.loads(path.read_text(encoding="utf-8"))
-        except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
-            raise SettingsError(f"{path}: not a readable TOML file ({error})") from error
-        return cls.from_dict(values)
+        return cls.from_dict(toml_values(path))
 
     def with_values(self, values: Mapping[str, Any]) -> Settings:
         """Return the settings with some values changed; `values` maps "group.name" to each."""
@@ -246,7 +242,8 @@ class Settings:
 
     def to_toml(self, meanings: bool = False) -> str:
         """Return the settings as TOML that `from_toml` reads, with what they mean if asked."""
-        parts = []
+        parts = ["# Leave out what you don't change: an effort moves what is left out.", ""]
+        parts = parts if meanings else []
         for group, values in self.to_dict().items():
             parts.append(f"[{group}]")
             for item in dataclasses.fields(_groups()[group]):
@@ -290,6 +287,14 @@ class Note(NamedTuple):
         for effort, value in self.efforts.items():
             text += f"; {effort}: {json.dumps(value)}"
         return text
+
+
+def toml_values(path: Path) -> dict[str, Any]:
+    """Return what a TOML file of settings holds, unchecked; SettingsError if it can't be read."""
+    try:
+        return tomllib.loads(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        raise SettingsError(f"{path}: not a readable TOML file ({error})") from error
 
 
 def _groups() -> dict[str, Any]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from pathlib import Path
 
 import click
@@ -15,7 +14,6 @@ from rich.progress import (
 )
 from rich.progress import Progress as Bar
 
-from amberquarry.cli.choices import chosen_settings
 from amberquarry.runs import Progress, RunSummary, convert
 from amberquarry.runs.folder import REJECTED, read_records
 from amberquarry.settings import Settings
@@ -24,23 +22,9 @@ _REJECTS_SHOWN = 10
 
 
 def run_convert(
-    inputs: tuple[str, ...],
-    out: Path,
-    pages: range | None,
-    jobs: int | None,
-    min_confidence: float | None,
-    characters: bool,
-    reader: Path | None,
-    settings_file: Path | None,
+    inputs: tuple[str, ...], out: Path, settings: Settings, jobs: int | None, pages: range | None
 ) -> int:
     """Convert with progress and return the exit status."""
-    settings = chosen_settings(settings_file, reader)
-    output = settings.output
-    if min_confidence is not None:
-        output = dataclasses.replace(output, min_confidence=min_confidence)
-    if characters:
-        output = dataclasses.replace(output, characters=True)
-    settings = dataclasses.replace(settings, output=output)
     summary = convert_with_progress(inputs, out, settings, jobs, pages)
     click.echo(summary_text(summary, out))
     return 1 if summary.rejected_count or summary.failed_pages else 0

@@ -64,7 +64,7 @@ def run_demo(out: Path, jobs: int | None, few: bool) -> int:
         if path.exists():
             target = pictures / f"{path.name}.png"
             click.echo(f"$ amberquarry look {path} --out {target}")
-            run_look(path, target, 1, "regions,order,words", False, False, Settings())
+            run_look(path, target, 1, "regions,order,words", False, None, False, Settings())
     click.echo(
         f"\nOpen {run / 'markdown'} for the text, {run / 'pages.jsonl'} for words with boxes,\n"
         f"{pictures} for what was seen on some pages."

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
+from typing import TypeVar
 
 import click
 
 from amberquarry.drawing import Mark, draw_page
-from amberquarry.library import page_picture, read_page_picture
+from amberquarry.library import page_picture, read_in_steps
 from amberquarry.settings import Limits, Settings
+from amberquarry.sheets import StepView, draw_step, draw_steps
+
+E = TypeVar("E", bound=StrEnum)
 
 
 def run_look(
@@ -17,24 +22,27 @@ def run_look(
     number: int,
     show: str,
     label: bool,
+    steps: str | None,
     text: bool,
     settings: Settings,
 ) -> None:
     """Read one page; write the drawing to `out` and print the text where asked."""
     if out is None and not text:
         raise ValueError("nothing to do: give --out PNG, --text or both")
-    marks = set()
-    for name in filter(None, (part.strip() for part in show.split(","))):
-        try:
-            marks.add(Mark(name))
-        except ValueError:
-            raise ValueError(f"--show: {name!r} is none of {', '.join(Mark)}") from None
+    marks = _chosen(show, Mark, "--show")
+    views = [*StepView] if steps == "all" else _chosen(steps or "", StepView, "--steps")
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
     picture = page_picture(path, number, settings, Limits())
-    page = read_page_picture(picture, number, settings)
+    page, stages = read_in_steps(picture, number, settings)
     if out is not None:
-        draw_page(picture.grey, page, marks, label).save(out, "PNG")
+        if not views:
+            image = draw_page(picture.grey, page, marks, label)
+        elif len(views) == 1:
+            image = draw_step(views[0], picture.grey, stages, page)
+        else:
+            image = draw_steps(views, picture.grey, stages, page)
+        image.save(out, "PNG")
         click.echo(
             f"{out}: {sum(1 for _ in page.words)} words, mean confidence "
             f"{page.confidence:.2f}, turned {page.rotation}°, skew {page.skew:.1f}°",
@@ -42,3 +50,13 @@ def run_look(
         )
     if text:
         click.echo(page.text)
+
+
+def _chosen(text: str, kind: type[E], option: str) -> list[E]:
+    """Return what a list of names parted by commas stands for, each once."""
+    names = dict.fromkeys(part.strip() for part in text.split(",") if part.strip())
+    known = {member.value: member for member in kind}
+    for name in names:
+        if name not in known:
+            raise ValueError(f"{option}: {name!r} is none of {', '.join(known)}")
+    return [known[name] for name in names]

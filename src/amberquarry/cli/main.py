@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 import click
 
 from amberquarry.errors import QuarryError, RunFolderError, SettingsError
+from amberquarry.settings import Effort
 from amberquarry.version import version
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -75,6 +76,11 @@ def reading_options(command: F) -> F:
             type=click.Path(path_type=Path, dir_okay=False),
             help="A model file made by `learn`.",
         ),
+        click.option(
+            "--effort",
+            type=click.Choice([effort.value for effort in Effort]),
+            help="How much time a page may take.  [default: normal]",
+        ),
     ):
         command = option(command)
     return command
@@ -89,6 +95,8 @@ def main(verbose: bool) -> None:
     \b
     amberquarry convert scans/ --out run     a folder to Markdown and JSON lines
     amberquarry look page.png --out seen.png  a picture of what was seen
+    amberquarry compare scans/ --vary preparation.ink_threshold=0.3,0.42 --out trial
+                                              which settings read better
     amberquarry score run truth.jsonl         how right it is, where truth is known
     amberquarry learn lines/ --out ours.onnx  teach the reader your own lines
     amberquarry demo                          all of this on the shipped collection
@@ -101,11 +109,10 @@ def main(verbose: bool) -> None:
 
 
 @main.command()
-@click.argument("inputs", nargs=-1, required=True)
+@click.argument("inputs", nargs=-1)
 @click.option(
     "--out",
     type=click.Path(path_type=Path),
-    required=True,
     help="The run folder; a run that was stopped goes on.",
 )
 @click.option("--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-.")
@@ -117,31 +124,45 @@ def main(verbose: bool) -> None:
     help="Leave out words read with less.  [default: 0]",
 )
 @click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
+@click.option("--print-settings", is_flag=True, help="Print all settings and what they mean.")
 @reading_options
 @say_errors
 def convert(
     inputs: tuple[str, ...],
-    out: Path,
+    out: Path | None,
     pages: range | None,
     jobs: int | None,
     min_confidence: float | None,
     characters: bool,
+    print_settings: bool,
     reader: Path | None,
     settings_file: Path | None,
+    effort: str | None,
 ) -> None:
     """Convert files, folders (searched through) and glob patterns into a run folder.
 
     \b
     amberquarry convert scans/ --out run
     amberquarry convert 'letters/*.pdf' plan.tif --out run --pages 1-2 --jobs 4
+    amberquarry convert --print-settings > ours.toml
+    amberquarry convert scans/ --out run --settings ours.toml --effort thorough
 
     Exit status: 0 all converted, 1 some files rejected or pages failed, 2 wrong usage.
     """
+    from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.convert import run_convert
 
-    sys.exit(
-        run_convert(inputs, out, pages, jobs, min_confidence, characters, reader, settings_file)
-    )
+    settings = chosen_settings(settings_file, effort, reader)
+    given: dict[str, Any] = {"output.characters": True} if characters else {}
+    if min_confidence is not None:
+        given["output.min_confidence"] = min_confidence
+    settings = settings.with_values(given)
+    if print_settings:
+        click.echo(settings.to_toml(meanings=True))
+        return
+    if not inputs or out is None:
+        raise click.UsageError("name the files to read and --out FOLDER for the results")
+    sys.exit(run_convert(inputs, out, settings, jobs, pages))
 
 
 @main.command()
@@ -161,6 +182,11 @@ def convert(
     help="Any of regions, order, lines, words, characters, parted by commas.",
 )
 @click.option("--label", is_flag=True, help="Write text and confidence beside each box.")
+@click.option(
+    "--steps",
+    help="Draw the page's way instead: all, or any of source, sheet, prepared, ink, regions, "
+    "lines, words. A single one comes at full size.",
+)
 @click.option("--text", is_flag=True, help="Print the text of the page.")
 @reading_options
 @say_errors
@@ -171,8 +197,10 @@ def look(
     show: str,
     label: bool,
     text: bool,
+    steps: str | None,
     reader: Path | None,
     settings_file: Path | None,
+    effort: str | None,
 ) -> None:
     """Draw what is seen on a page: regions, reading order, lines, words, characters.
 
@@ -181,12 +209,75 @@ def look(
     \b
     amberquarry look scan.pdf --page 3 --out seen.png
     amberquarry look scan.png --show words --label --out words.png
+    amberquarry look photo.jpg --steps all --out steps.png
     amberquarry look scan.png --text --reader ours.onnx
     """
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.look import run_look
 
-    run_look(page_file, out, page, show, label, text, chosen_settings(settings_file, reader))
+    settings = chosen_settings(settings_file, effort, reader)
+    run_look(page_file, out, page, show, label, steps, text, settings)
+
+
+@main.command()
+@click.argument("inputs", nargs=-1, required=True)
+@click.option(
+    "--vary",
+    multiple=True,
+    metavar="NAME=V1,V2,...",
+    help="A setting and its values; given several times, all combinations are tried.",
+)
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, file_okay=False),
+    required=True,
+    help="The folder for runs, sheet and the best settings; a stopped comparison goes on.",
+)
+@click.option(
+    "--truth",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Page records to measure by, as for `score`.",
+)
+@click.option(
+    "--files",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path("."),
+    help="The folder of the files that finished runs were made of.  [default: here]",
+)
+@click.option("--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-.")
+@click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
+@reading_options
+@say_errors
+def compare(
+    inputs: tuple[str, ...],
+    vary: tuple[str, ...],
+    out: Path,
+    truth: Path | None,
+    files: Path,
+    pages: range | None,
+    jobs: int | None,
+    reader: Path | None,
+    settings_file: Path | None,
+    effort: str | None,
+) -> None:
+    """Read the same pages in several ways, or take finished runs, and show which reads better.
+
+    Prints words, confidence, time and, with --truth, errors; draws the words that differ side by
+    side; writes the best settings as best.toml. Without truth the best way is the one that reads
+    most letters most surely.
+
+    \b
+    amberquarry compare scans/ --pages 1 --vary preparation.ink_threshold=0.3,0.42 --out trial
+    amberquarry compare scans/ --vary reading.prior_weight=0,0.3 --vary render.dpi=200,300 \\
+        --truth truth.jsonl --out trial
+    amberquarry convert scans/ --out run --settings trial/best.toml
+    amberquarry compare old-run new-run --files scans/ --out trial
+    """
+    from amberquarry.cli.choices import chosen_settings
+    from amberquarry.cli.compare import run_compare
+
+    settings = chosen_settings(settings_file, effort, reader)
+    run_compare(inputs, vary, out, truth, settings, jobs, pages, files)
 
 
 @main.command()

@@ -118,6 +118,7 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
     return {
         "document": document,
         "page": page.number,
+        "source_page": page.source_page,
         "width": page.width,
         "height": page.height,
         "dpi": [round(v, 2) for v in page.dpi] if page.dpi else None,
@@ -196,6 +197,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
         preparation=[
             PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])
         ],
+        source_page=record.get("source_page", 0),
     )
 
 

@@ -24,6 +24,7 @@ from amberquarry.imaging.light import (
 from amberquarry.imaging.mapping import Mapping
 from amberquarry.imaging.sheet import find_sheet, lay_flat
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
+from amberquarry.imaging.spread import find_fold, halves
 from amberquarry.settings import PreparationSettings
 
 _LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
@@ -62,13 +63,25 @@ class View:
         )
 
 
-def view_of(source: NDArray[np.uint8], settings: PreparationSettings) -> View:
-    """Return the sheet that lies on a photograph, or the whole picture."""
+def views_of(source: NDArray[np.uint8], settings: PreparationSettings) -> list[View]:
+    """Return the sheet that lies on a photograph, or the whole picture; two pages of a spread."""
+    view = View(source, Mapping())
     corners = find_sheet(source) if settings.find_sheet else None
-    if corners is None:
-        return View(source, Mapping())
-    why = "a sheet lies on a darker ground"
-    return View(*lay_flat(source, corners), (PreparationStep(Step.SHEET, why),))
+    if corners is not None:
+        why = "a sheet lies on a darker ground"
+        view = View(*lay_flat(source, corners), (PreparationStep(Step.SHEET, why),))
+    fold = find_fold(view.grey) if settings.split_spreads else None
+    if fold is None:
+        return [view]
+    steps = (*view.steps, PreparationStep(Step.SPLIT, fold.why))
+    return [
+        View(half, view.to_source.after(_shifted(start)), steps)
+        for half, start in halves(view.grey, fold)
+    ]
+
+
+def _shifted(x: float) -> Mapping:
+    return Mapping.of(np.array([[1.0, 0.0, x], [0.0, 1.0, 0.0]]))
 
 
 def turned_back(turned: int, width: int, height: int) -> Mapping:

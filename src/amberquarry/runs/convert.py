@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
-from amberquarry.assembly import set_texts
+from amberquarry.assembly import number_pages, set_texts
 from amberquarry.document import Document, FindingCode, Page
 from amberquarry.errors import Rejection
 from amberquarry.runs.folder import RunFolder
@@ -64,7 +64,7 @@ class _Job:
     identifier: str = ""
     file_info: dict[str, str] = field(default_factory=dict)
     wanted: tuple[int, ...] = ()
-    pages: dict[int, Page] = field(default_factory=dict)
+    pages: dict[int, list[Page]] = field(default_factory=dict)  # by page of the file
     faults: int = 0  # pages failed by our own fault
     refused: Refused | None = None
     probed: bool = False
@@ -190,7 +190,7 @@ def _run(
                 elif isinstance(event, Refused):
                     job.refused = event
                 elif isinstance(event, PageDone):
-                    job.pages[event.index] = event.page
+                    job.pages[event.index] = event.pages
                     job.faults += event.ours
                     pages_done += 1
             while written < len(queue) and queue[written].complete:
@@ -208,7 +208,7 @@ def _write(job: _Job, folder: RunFolder, summary: RunSummary) -> None:
     """Write one finished file to the run folder, as a document or as a rejection."""
     name = job.file.name
     refused = job.refused
-    pages = [job.pages[index] for index in sorted(job.pages)]
+    pages = [page for index in sorted(job.pages) for page in job.pages[index]]
     failed = [
         page for page in pages if any(f.code is FindingCode.PAGE_FAILED for f in page.findings)
     ]
@@ -222,6 +222,7 @@ def _write(job: _Job, folder: RunFolder, summary: RunSummary) -> None:
         folder.reject(name, refused.reason, refused.message)
         summary.rejected[refused.reason.value] = summary.rejected.get(refused.reason.value, 0) + 1
         return
+    number_pages(pages)
     set_texts(pages)
     findings = [finding for page in pages for finding in page.findings]
     folder.add(Document(job.identifier, name, pages, findings, job.file_info))

@@ -66,11 +66,14 @@ class Refused:
 
 @dataclass(frozen=True, slots=True)
 class PageDone:
-    """A page was read, or failed: then it holds a finding and no blocks."""
+    """A page of a file was read, or failed: then it holds a finding and no blocks.
+
+    A picture of two facing pages gives both.
+    """
 
     number: int
     index: int
-    page: Page
+    pages: list[Page]
     ours: bool = False  # it failed by our own fault
 
 
@@ -156,21 +159,18 @@ def _read_range(
             pipe.send(_Begun(index))
             ours = False
             try:
-                page = read_picture(source.picture(index), index + 1, network, settings)
+                pages = read_picture(source.picture(index), index + 1, network, settings)
                 if not settings.output.characters:
-                    for block in page.blocks:
-                        for line in block.lines:
-                            line.character_boxes = line.character_boxes[:0]
-                            line.character_confidences = line.character_confidences[:0]
+                    for line in (li for page in pages for b in page.blocks for li in b.lines):
+                        line.character_boxes = line.character_boxes[:0]
+                        line.character_confidences = line.character_confidences[:0]
             except PageError as error:
-                page = failed_page(index, error.message)
+                pages = [failed_page(index, error.message)]
             except Exception as error:
                 log.exception("%s, page %d", task.path, index + 1)
-                page, ours = (
-                    failed_page(index, f"our own fault ({error!r}); please report it"),
-                    True,
-                )
-            pipe.send(PageDone(task.number, index, page, ours))
+                pages = [failed_page(index, f"our own fault ({error!r}); please report it")]
+                ours = True
+            pipe.send(PageDone(task.number, index, pages, ours))
     finally:
         source.close()
 
@@ -274,7 +274,7 @@ class Crew:
         elif isinstance(task, Range):
             rest = [index for index in task.pages if index not in worker.done]
             if worker.page is not None:
-                events.append(PageDone(task.number, worker.page, failed_page(worker.page, why)))
+                events.append(PageDone(task.number, worker.page, [failed_page(worker.page, why)]))
                 rest.remove(worker.page)
             if rest:
                 again.append(Range(task.number, task.path, tuple(rest)))

@@ -30,11 +30,12 @@ def load_pages(path: Path) -> dict[tuple[str, int], tuple[Page, str]]:
     return pages
 
 
-def score_run(run: Path, truth: Path) -> dict[str, Score]:
+def score_run(run: Path, truth: Path, count_missing: bool = True) -> dict[str, Score]:
     """Return the score by class of pages, and under `all` that of all together.
 
     run: a run folder. truth: a file like pages.jsonl, in which `document` is the document's
-    identifier or its source path. Pages of the truth that the run lacks count as all wrong.
+    identifier or its source path. Pages of the truth that the run lacks count as all wrong, or
+    are left out without `count_missing`.
     """
     found = load_pages(run / PAGES)
     names = {}
@@ -43,6 +44,8 @@ def score_run(run: Path, truth: Path) -> dict[str, Score]:
     parts: dict[str, list[PageScore]] = defaultdict(list)
     for (document, number), (page, name) in load_pages(truth).items():
         mine = found.get((document, number)) or found.get((names.get(document, ""), number))
+        if mine is None and not count_missing:
+            continue
         score = score_page(mine[0] if mine else None, page)
         parts[name].append(score)
         if name != "all":

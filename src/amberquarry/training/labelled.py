@@ -99,20 +99,21 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
             raise LearningError(f"{path}: there is no such file; name the sources' folder")
         source = open_source(path, settings, Limits())
         try:
-            grey = source.picture(page.number - 1).grey
+            grey = source.picture(page.source_page - 1).grey
         finally:
             source.close()
-        prepared, layout, _ = lay_out(grey, load_network(), settings)
-        owner = owners(layout.found, layout.lines)
         written = [line for block in page.blocks for line in block.lines if line.text.strip()]
-        for number, found in enumerate(layout.lines):
-            line = _in_place(box_to_source(found.box, prepared.to_source)[0], written)
-            if line is None:
-                continue
-            name = f"{corrected}, page {page.number}, {line.text[:30]!r}"
-            hidden = (owner != number) & (owner >= 0)
-            picture = cut_line(prepared.grey, layout.found, found, hidden, settings.reading)
-            yield LabelledLine(name, picture.ink, label_of(line.text, name))
+        for stages in lay_out(grey, load_network(), settings):
+            found = stages.layout.found
+            owner = owners(found, stages.layout.lines)
+            for number, seen in enumerate(stages.layout.lines):
+                line = _in_place(box_to_source(seen.box, stages.prepared.to_source)[0], written)
+                if line is None:
+                    continue
+                name = f"{corrected}, page {page.number}, {line.text[:30]!r}"
+                hidden = (owner != number) & (owner >= 0)
+                picture = cut_line(stages.prepared.grey, found, seen, hidden, settings.reading)
+                yield LabelledLine(name, picture.ink, label_of(line.text, name))
 
 
 def _in_place(box: Box, lines: list[Line]) -> Line | None:

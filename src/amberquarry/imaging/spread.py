@@ -1,0 +1,107 @@
+"""Two facing pages in one picture: where the fold between them runs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.light import Grey, ground_of
+
+_LOOK_PX = 480  # width of the picture in which the fold is looked for
+_SHAPES = (1.15, 2.1)  # width over height of a spread
+_REACH = 0.1  # of the width, to each side of the middle, where a fold may lie
+_TILTS = np.tan(np.radians(sorted(np.arange(-3.0, 3.25, 0.5), key=abs)))  # upright ones first
+_STROKE = 0.82  # of the paper's level: darker pixels hold print
+_INNER = (0.06, 0.94)  # of the height: lids and desks lie beyond
+_MARGINS = 0.085  # of the width that two inner margins take at least
+_NARROW = 0.012  # the same beside a fold that shows as a shadow
+_MOST_CROSSING = 0.004  # of the fold's height may hold print, as dirt does
+_DEPTH = 0.04  # of the paper's level by which a fold is darker than the pages beside it
+_LEAST_PRINT = 0.006  # of each half
+
+
+@dataclass(frozen=True, slots=True)
+class Fold:
+    """A straight line from top to bottom, and how it was seen."""
+
+    middle: float  # x at half height, pixels
+    slope: float  # pixels of x for each pixel of y
+    why: str
+
+    def columns(self, height: int) -> NDArray[np.float64]:
+        """Return x of the fold at the middle of each row."""
+        rows = np.arange(height, dtype=np.float64)
+        return self.middle + self.slope * (rows + 0.5 - height / 2)
+
+
+def find_fold(grey: Grey) -> Fold | None:
+    """Return the fold between two facing pages, None where the picture holds one page.
+
+    A fold runs from top to bottom near the middle, through white that no print crosses. Either the
+    white is as wide as two inner margins are, or the fold itself shows as a shadow in it.
+    """
+    height, width = grey.shape
+    if not _SHAPES[0] <= width / height <= _SHAPES[1] or width < _LOOK_PX // 2:
+        return None
+    scale = width / _LOOK_PX
+    look = cv2.resize(grey, (_LOOK_PX, round(height / scale)), interpolation=cv2.INTER_AREA)
+    ground = cv2.resize(ground_of(grey), look.shape[::-1], interpolation=cv2.INTER_AREA)
+    rows = slice(int(_INNER[0] * len(look)), int(_INNER[1] * len(look)))
+    print_ = look[rows] < _STROKE * ground[rows]
+    if min(print_[:, : _LOOK_PX // 3].mean(), print_[:, -_LOOK_PX // 3 :].mean()) < _LEAST_PRINT:
+        return None
+    best: tuple[float, float, float] | None = None  # width of the white, middle, slope
+    y, x = np.nonzero(print_)
+    for slope in _TILTS:
+        along = np.clip(np.round(x - slope * (y - print_.shape[0] / 2)), 0, _LOOK_PX - 1)
+        crossing = np.bincount(along.astype(int), minlength=_LOOK_PX) / print_.shape[0]
+        for first, last in _runs(crossing <= _MOST_CROSSING):
+            middle = (first + last) / 2
+            near = abs(middle / _LOOK_PX - 0.5) <= _REACH
+            if near and (best is None or last - first > best[0]):
+                best = (last - first, middle, float(slope))
+    if best is None or best[0] < _NARROW * _LOOK_PX:
+        return None
+    wide, middle, slope = best
+    level = _along(ground[rows].astype(np.float64), slope)
+    inside = np.arange(int(middle - wide / 2), int(middle + wide / 2) + 1)
+    inside = inside[(inside >= 0) & (inside < _LOOK_PX)]
+    darkest = int(inside[np.argmin(level[inside])])
+    aside = round(0.12 * _LOOK_PX)
+    beside = min(level[max(0, darkest - aside)], level[min(_LOOK_PX - 1, darkest + aside)])
+    if level[darkest] < (1 - _DEPTH) * beside:
+        return Fold((darkest + 0.5) * scale, slope, "two pages face each other at a dark fold")
+    if wide >= _MARGINS * _LOOK_PX:
+        return Fold(middle * scale, slope, "two pages face each other with wide inner margins")
+    return None
+
+
+def halves(grey: Grey, fold: Fold) -> tuple[tuple[Grey, int], tuple[Grey, int]]:
+    """Return the picture left and right of the fold, each with the x where it starts.
+
+    What lies beyond a slanting fold is filled with the fold's own level.
+    """
+    height, width = grey.shape
+    at = np.clip(np.round(fold.columns(height)).astype(int), 1, width - 1)[:, None]
+    columns = np.arange(width)[None]
+    left = np.take_along_axis(grey, np.minimum(columns[:, : at.max()], at - 1), 1)
+    start = int(at.min())
+    right = np.take_along_axis(grey, np.maximum(columns[:, start:], at), 1)
+    return (left, 0), (right, start)
+
+
+def _along(values: NDArray[np.float64], slope: float) -> NDArray[np.float64]:
+    """Return the median over rows of each column of a slanted picture."""
+    height, width = values.shape
+    shift = slope * (np.arange(height) - height / 2)
+    columns = np.clip(np.round(np.arange(width)[None] + shift[:, None]), 0, width - 1).astype(int)
+    return np.asarray(np.median(np.take_along_axis(values, columns, 1), axis=0))
+
+
+def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Return where a mask is true, as half-open ranges."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], mask.astype(np.int8), [0]))))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
