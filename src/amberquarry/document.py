@@ -112,6 +112,7 @@ class Step(StrEnum):
     RESIZE = "resize"  # to the letter size that is read best
     LEVEL = "level"  # skew taken out
     FLATTEN = "flatten"  # bent lines made straight
+    CHOOSE = "choose"  # of several ways to prepare the page, the one that reads best
 
 
 @dataclass(frozen=True, slots=True)

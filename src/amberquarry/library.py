@@ -10,16 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from amberquarry import pipeline
 from amberquarry.assembly import number_pages, set_texts
 from amberquarry.document import Document, Line, Page
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.pipeline import (
     Stages,
     empty_line,
-    lay_out,
     read_line_picture,
     read_picture,
-    read_stages,
 )
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
@@ -71,13 +70,12 @@ def read_in_steps(
 ) -> tuple[Page, list[Stages]]:
     """Return what is on an opened page, with the text of its blocks, and how it came there."""
     network = load_network(settings.reading.model)
-    stages = lay_out(picture.grey, network, settings)
-    pages = [read_stages(picture, number, part, network, settings) for part in stages]
-    set_texts(pages)
-    page = pages[0]
-    for other in pages[1:]:
+    read = pipeline.read_in_steps(picture, number, network, settings)
+    set_texts([page for page, _ in read])
+    page = read[0][0]
+    for other, _ in read[1:]:
         page.blocks += other.blocks
-    return page, stages
+    return page, [stages for _, stages in read]
 
 
 def read_line(image: PageInput, *, settings: Settings | None = None) -> Line:

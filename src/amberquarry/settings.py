@@ -106,17 +106,18 @@ class PreparationSettings(_Group):
     )
     max_megapixels: float = _setting(30.0, "larger pictures are reduced to this", (1, 200))
     alternatives: int = _setting(
-        3,
-        "other ways of preparing that are tried on a few lines where the usual one reads badly",
-        (0, 6),
+        2,
+        "other ways of preparing that are tried on pages that read badly; each costs as much time "
+        "as the page itself",
+        (0, 3),
         quick=0,
-        thorough=6,
+        thorough=3,
     )
     try_below: float = _setting(
-        0.7,
-        "mean confidence of the tried lines below which others are tried",
+        0.8,
+        "mean confidence of a page's words below which others are tried",
         (0, 1),
-        thorough=0.9,
+        thorough=0.92,
     )
 
 

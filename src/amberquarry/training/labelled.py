@@ -14,6 +14,7 @@ from PIL import Image
 from amberquarry.document import Box, Line
 from amberquarry.errors import LearningError, QuarryError
 from amberquarry.formats.records import page_from_record
+from amberquarry.imaging import views_of
 from amberquarry.pipeline import box_to_source, lay_out, line_in
 from amberquarry.reading import load_network
 from amberquarry.reading.characters import fold, unknown_characters
@@ -103,7 +104,8 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
         finally:
             source.close()
         written = [line for block in page.blocks for line in block.lines if line.text.strip()]
-        for stages in lay_out(grey, load_network(), settings):
+        for view in views_of(grey, settings.preparation):
+            stages = lay_out(view, load_network(), settings)
             found = stages.layout.found
             owner = owners(found, stages.layout.lines)
             for number, seen in enumerate(stages.layout.lines):
