@@ -35,12 +35,13 @@ from devpages import listed, write_truth
 
 PAGES = 14  # of each class
 BOARDS = 16
-CLASSES = ("photographed", "bent", "reversed", "shaded", "boards", "textless")
+CLASSES = ("photographed", "bent", "reversed", "shaded", "spreads", "boards", "textless")
 OFF: dict[str, dict[str, Any]] = {
     "photographed": {"find_sheet": False},
     "bent": {"flatten": False},
     "reversed": {},
     "shaded": {},
+    "spreads": {"split_spreads": False},
 }
 WORDS = re.split(
     r"\s+",
@@ -84,6 +85,17 @@ def write(
     write_truth(folder, key, scene.size, blocks, dpi=None, **facts)
 
 
+def draw_spread(folder: Path, left: tuple[str, Path], right: tuple[str, Path], seed: int) -> None:
+    """Write two pages as one scan; the truth holds the blocks of the left one first."""
+    clean, blocks = [], []
+    for _, path in (left, right):
+        clean.append(np.asarray(Image.open(path).convert("L")))
+        blocks.append(json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))["blocks"])
+    scene, place = scenes.spread(*clean, seed)
+    moved = move_blocks(blocks[0], scene.place) + move_blocks(blocks[1], place)
+    write(folder, f"{seed}", scene, moved, flat=[left[0], right[0]])
+
+
 @click.group()
 def main() -> None:
     """Draw and score scenes."""
@@ -99,7 +111,11 @@ def build(data: Path) -> None:
             blocks = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))["blocks"]
             scene = draw(name, clean, blocks, 100 * number + count)
             sheet = None if scene.sheet is None else scene.sheet.round(1).tolist()
-            write(data / "scenes" / name, key, scene, move_blocks(blocks, scene.place), sheet=sheet)
+            moved = move_blocks(blocks, scene.place)
+            write(data / "scenes" / name, key, scene, moved, sheet=sheet, flat=[key])
+    pages = flat_pages(data, 2 * PAGES, seed=4)
+    for number, (left, right) in enumerate(zip(pages[::2], pages[1::2], strict=True)):
+        draw_spread(data / "scenes" / "spreads", left, right, 400 + number)
     fonts = sorted(
         str(path)
         for family in ("alegreya-sans", "spectral", "anonymous-pro")
@@ -129,7 +145,7 @@ def build(data: Path) -> None:
             }
             blocks.append({"id": "b", "kind": "paragraph", "box": [0, 0, 1, 1], "confidence": 1.0,
                            "text": line["text"], "lines": [{**line, "words": words}]})  # fmt: skip
-        write(data / "scenes" / CLASSES[4 + bare], f"{count:02d}", scene, blocks)
+        write(data / "scenes" / CLASSES[5 + bare], f"{count:02d}", scene, blocks)
 
 
 def covered(
@@ -145,13 +161,13 @@ def covered(
 
 
 Result = tuple[
-    str, PageScore, PageScore | None, PageScore | None, float | None, list[PreparationStep]
+    str, PageScore, list[PageScore], list[PageScore], float | None, list[PreparationStep]
 ]
 
 
 def read_one(job: tuple[str, str, str]) -> Result:
     """Return the scores of a page: as shipped, without the class's step, flat; and its sheet."""
-    name, path, flat = job
+    name, path, pages = job
     cv2.setNumThreads(1)
     record = json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8"))
     truth = page_from_record(record)
@@ -167,12 +183,13 @@ def read_one(job: tuple[str, str, str]) -> Result:
         return score_page(page, wanted), page.preparation
 
     shipped, steps = scored(Settings(), path, truth)
-    without = plain = None
+    without, plain = [], []
     if OFF.get(name):
-        without = scored(Settings.from_dict({"preparation": OFF[name]}), path, truth)[0]
-    if flat:
-        wanted = page_from_record(json.loads(Path(flat).with_suffix(".json").read_text("utf-8")))
-        plain = scored(Settings(), flat, wanted)[0]
+        without = [scored(Settings.from_dict({"preparation": OFF[name]}), path, truth)[0]]
+    for key in record.get("flat", []):
+        [flat] = Path(pages).glob(f"*/clean/{key}.png")
+        wanted = page_from_record(json.loads(flat.with_suffix(".json").read_text("utf-8")))
+        plain.append(scored(Settings(), str(flat), wanted)[0])
     overlap = None
     if record.get("sheet"):
         grey = grey_levels(Image.open(io.BytesIO(Path(path).read_bytes())))
@@ -180,12 +197,9 @@ def read_one(job: tuple[str, str, str]) -> Result:
     return Path(path).stem, shipped, without, plain, overlap, steps
 
 
-def rate(scores: list[PageScore | None]) -> str:
+def rate(scores: list[PageScore]) -> str:
     """Return the error of some pages line by line, in percent; a dash where not measured."""
-    known = [s for s in scores if s is not None]
-    if not known:
-        return f"{'–':>8}"
-    return f"{100 * (total(known).cer_in_place or 0):8.2f}"
+    return f"{100 * (total(scores).cer_in_place or 0):8.2f}" if scores else f"{'–':>8}"
 
 
 @main.command()
@@ -196,17 +210,16 @@ def rate(scores: list[PageScore | None]) -> str:
 def score(data: Path, names: tuple[str, ...], jobs: int, pages: bool) -> None:
     """Read the scenes and print a table: CER in place, words where there are boards."""
     click.echo(
-        "class          n  shipped  without     flat  sheets >= 0.95  words found  invented a page"
+        "class          n  shipped  without     flat  order  sheets >= 0.95  words found  "
+        "invented a page"
     )
     show: Callable[[Result], None] = lambda row: click.echo(
-        f"    {row[0]:44} {rate([row[1]])} {rate([row[2]])} {rate([row[3]])} "
+        f"    {row[0]:44} {rate([row[1]])} {rate(row[2])} {rate(row[3])} "
         f"{'' if row[4] is None else f'{row[4]:.3f}'} {' '.join(s.step.value for s in row[5])}"
     )
     for name in names:
-        clean = (data / "devpages").glob("*/clean/*.png")
-        flat = {path.stem: path for path in clean} if name in OFF else {}
         paths = sorted(p for p in (data / "scenes" / name).iterdir() if p.suffix != ".json")
-        jobs_of = [(name, str(p), str(flat.get(p.stem, ""))) for p in paths]
+        jobs_of = [(name, str(p), str(data / "devpages")) for p in paths]
         with multiprocessing.get_context("spawn").Pool(jobs) as pool:
             rows = pool.map(read_one, jobs_of, chunksize=1)
         sheets = [row[4] for row in rows if row[4] is not None]
@@ -219,8 +232,12 @@ def score(data: Path, names: tuple[str, ...], jobs: int, pages: bool) -> None:
         there, read, right = np.array(sums).sum(0).tolist()
         words = f"{right / there:.3f}" if there and name not in OFF else "–"
         extra = f"{(read - right) / len(rows):.2f}" if name not in OFF else "–"
-        rates = " ".join(rate([row[column] for row in rows]) for column in (1, 2, 3))
-        click.echo(f"{name:13} {len(rows):3} {rates} {found} {words:>12} {extra:>16}")
+        shipped = total([row[1] for row in rows])
+        columns = [[row[1] for row in rows], [s for row in rows for s in row[2]]]
+        columns.append([s for row in rows for s in row[3]])
+        rates = " ".join(map(rate, columns))
+        order = f"{shipped.order:.3f}" if shipped.order is not None and name in OFF else "–"
+        click.echo(f"{name:13} {len(rows):3} {rates} {order:>6} {found} {words:>12} {extra:>16}")
         if pages:
             for row in rows:
                 show(row)
