@@ -112,6 +112,7 @@ class Step(StrEnum):
     RESIZE = "resize"  # to the letter size that is read best
     LEVEL = "level"  # skew taken out
     FLATTEN = "flatten"  # bent lines made straight
+    SCENE = "scene"  # lines of text on boards or signs cut out of a photograph
     CHOOSE = "choose"  # of several ways to prepare the page, the one that reads best
 
 
@@ -131,6 +132,7 @@ class FindingCode(StrEnum):
     RESOLUTION_LOWERED = "resolution-lowered"
     ORIENTATION_UNSURE = "orientation-unsure"
     UNSUPPORTED_SCRIPT = "unsupported-script"
+    NO_RELIABLE_TEXT = "no-reliable-text"
     PAGE_FAILED = "page-failed"
 
 

@@ -26,6 +26,7 @@ from amberquarry.imaging import (
     Mapping,
     Prepared,
     View,
+    paper_share,
     prepare,
     turned_back,
     upside_down,
@@ -37,7 +38,9 @@ from amberquarry.layout import (
     TextLine,
     analyse,
     find_bend,
+    find_scene_lines,
     find_vertical,
+    group_boards,
     lines_upside_down,
     straighten,
     whole_line,
@@ -61,6 +64,12 @@ _ALTERNATIVES: tuple[tuple[str, dict[str, float]], ...] = (
     ("grain is smoothed", {"preparation.smoothing_px": 1.0}),
 )
 _LEAST_GAIN = 1.01
+# A photograph: less of it is plain paper, and it holds fewer words than a page does.
+_ON_PAPER, _MANY_WORDS = 0.93, 150
+_FEW_LETTERS = 4  # in sure words: with less, a photograph is taken to hold no text
+_CLEARLY, _NEARLY = 1.05, 0.8
+_BAD = 0.5  # mean confidence of what is hardly text
+_SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
 
@@ -112,6 +121,12 @@ def _read_best(
         return read_stages(picture, number, stages, network, settings), stages
 
     page, stages = read(settings)
+    if settings.preparation.find_scene_text and _may_be_scene(page, view):
+        scene = _read_scene(picture, number, network, settings)
+        if _says_more(scene, page):
+            return scene, stages
+        if _sure_letters(page) < _FEW_LETTERS:
+            return _without_text(page), stages
     first, chosen = page.confidence, ""
     if not 0 < first < settings.preparation.try_below:
         return page, stages
@@ -124,6 +139,80 @@ def _read_best(
         gain = f"{chosen}: read at {page.confidence:.2f} instead of {first:.2f}"
         page.preparation.append(PreparationStep(Step.CHOOSE, gain))
     return page, stages
+
+
+def _may_be_scene(page: Page, view: View) -> bool:
+    """Return whether a page may be a photograph: read badly or of few words, and not on paper."""
+    few = sum(1 for _ in page.words) < _MANY_WORDS
+    if few and 0 < page.confidence < _BAD:
+        return True
+    return (few or page.confidence < _SURE) and paper_share(view.grey) < _ON_PAPER
+
+
+def _says_more(scene: Page, page: Page) -> bool:
+    """Return whether more was read off boards and signs than off the whole as a page."""
+
+    found, needed = _sure_letters(scene), _sure_letters(page)
+    # what reads badly as a page is full of marks taken for letters
+    return found > (_CLEARLY if page.confidence >= _BAD else _NEARLY) * needed
+
+
+def _sure_letters(page: Page) -> int:
+    """Return how many letters stand in words that are likely right and no lone marks."""
+    return sum(
+        len(word.text)
+        for word in page.words
+        if word.confidence >= 0.5 and sum(map(str.isalnum, word.text)) >= _LEAST_SCENE_LETTERS
+    )
+
+
+def _without_text(page: Page) -> Page:
+    """Return a photograph's page without what was taken for text on it."""
+    found = sum(1 for _ in page.words)
+    finding = Finding(
+        FindingCode.NO_RELIABLE_TEXT,
+        f"a picture in which {found} marks look like words, none of them believable",
+        page.number,
+    )
+    kept = [block for block in page.blocks if not block.lines]
+    return replace(
+        page, blocks=kept, findings=[*page.findings, finding] if found else page.findings
+    )
+
+
+def _read_scene(
+    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+) -> Page:
+    """Return the text on boards and signs of a photograph, a block for each board."""
+    lines = []
+    for seen in find_scene_lines(picture.grey):
+        line = read_line_picture(seen.grey, network, settings, Mapping.of(seen.to_source))
+        letters = sum(sign.isalnum() for sign in line.text)
+        if letters >= _LEAST_SCENE_LETTERS and line.confidence >= _SURE_SCENE:
+            lines.append(line)
+    blocks = (
+        [
+            Block(
+                BlockKind.PARAGRAPH,
+                Box.around([lines[n].box for n in board]),
+                [lines[n] for n in board],
+            )
+            for board in group_boards([line.box for line in lines])
+        ]
+        if lines
+        else []
+    )
+    height, width = picture.grey.shape
+    return Page(
+        number,
+        width,
+        height,
+        picture.dpi,
+        blocks=blocks,
+        findings=[*picture.findings],
+        to_points=picture.to_points,
+        preparation=[PreparationStep(Step.SCENE, "a photograph with text on parts of it")],
+    )
 
 
 def _right_characters(page: Page) -> float:
@@ -357,8 +446,16 @@ def line_in(
     return (prepared, layout.found, line) if line else None
 
 
-def read_line_picture(grey: NDArray[np.uint8], network: LineNetwork, settings: Settings) -> Line:
-    """Return what stands in the picture of one line; empty without ink."""
+def read_line_picture(
+    grey: NDArray[np.uint8],
+    network: LineNetwork,
+    settings: Settings,
+    to_source: Mapping | None = None,
+) -> Line:
+    """Return what stands in the picture of one line; empty without ink.
+
+    to_source: from the picture's pixels to those in which the boxes are wanted, if not the same.
+    """
     found = line_in(grey, settings)
     if found is None:
         return empty_line()
@@ -366,6 +463,8 @@ def read_line_picture(grey: NDArray[np.uint8], network: LineNetwork, settings: S
     [read] = read_lines(prepared.grey, components, [line], network, settings.reading)
     if read is None:
         return empty_line()
+    if to_source is not None:
+        prepared = replace(prepared, to_source=to_source.after(prepared.to_source))
     _to_source(read, prepared)
     return read
 

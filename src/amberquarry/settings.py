@@ -79,6 +79,9 @@ class PreparationSettings(_Group):
     """How a page picture is made ready."""
 
     find_sheet: bool = _setting(True, "a sheet on a photograph is cut out and laid flat")
+    find_scene_text: bool = _setting(
+        True, "text on signs and boards is looked for in photographs", quick=False
+    )
     split_spreads: bool = _setting(True, "a picture of two facing pages gives two pages")
     find_rotation: bool = _setting(
         True, "pages are turned by quarters, by reading a few lines each way"

@@ -28,6 +28,7 @@ _LOWEST_THRESHOLD = 100.0
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
 _GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
 _LEAST_DEPTH = 12.0  # of the threshold under white
+_PAPER, _LOOK_PIXELS = 215, 1.5e6
 _SPECK_PIXELS = 4  # and fewer
 _MANY_SPECKS = 2  # for each letter: then the scan is full of them
 _LEAST_CONTRAST = 18.0  # tiles with less take the page's ink level
@@ -264,6 +265,14 @@ def clear_borders(even: Grey) -> Grey:
     even = even.copy()
     even[cv2.resize(mask, (width, height), interpolation=cv2.INTER_NEAREST) > 0] = 255
     return even
+
+
+def paper_share(grey: Grey) -> float:
+    """Return how much of a picture is plain paper once it is evened: little on photographs."""
+    shrink = max(1.0, (grey.size / _LOOK_PIXELS) ** 0.5)
+    size = tuple(max(1, round(length / shrink)) for length in grey.shape[::-1])
+    even, _ = even_page(np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8))
+    return float((even > _PAPER).mean())
 
 
 def noise_level(even: Grey) -> float:

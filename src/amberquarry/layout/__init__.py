@@ -5,6 +5,7 @@ from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
+from amberquarry.layout.scene import find_scene_lines, group_boards
 from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
@@ -14,7 +15,9 @@ __all__ = [
     "TextLine",
     "analyse",
     "find_bend",
+    "find_scene_lines",
     "find_vertical",
+    "group_boards",
     "lines_upside_down",
     "straighten",
     "whole_line",

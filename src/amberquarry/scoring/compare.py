@@ -143,7 +143,7 @@ def score_page(found: Page | None, truth: Page) -> PageScore:
         for word in (found.words if found else [])
         if not any(box.contains(*_middle(word.box)) for box in apart)
     ]
-    if truth_words:
+    if truth_words or not truth.blocks:  # what is read on a page without text is invented
         _score_words(score, found_words, truth_words)
         pairs, stray = line_pairs(found_words, body)
         score.errors_in_place = sum(map(len, stray))

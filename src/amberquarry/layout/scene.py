@@ -1,0 +1,314 @@
+"""Lines of text in photographs: on signs, boards and plates, before whatever stands behind them.
+
+Regions that are darker or lighter than the middle between the extremes around them (Bernsen 1986)
+are letters where their shape and the evenness of their strokes (Epshtein et al. 2010) allow it;
+letters side by side, alike in height, stroke and tone, are a line. Whether it says anything is for
+the reader to find out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from amberquarry.document import Box
+
+Grey = NDArray[np.uint8]
+Floats = NDArray[np.float64]
+
+_LOOK_PX = 1400  # longer side of the picture in which letters are looked for
+_WINDOWS = (25, 61)  # pixels of the surroundings against which a pixel is light or dark
+_LOWEST, _TALLEST = 11, 0.35  # pixels, and share of the picture's height
+_LARGEST_AREA = 0.02  # of the picture
+_NARROWEST, _WIDEST = 0.07, 2.2  # width over height
+_FILL = (0.12, 0.92)  # of the box
+_UNEVEN = 0.75  # deviation of the stroke's width over its mean
+_THICKEST = 0.42  # stroke over height
+_CONTRAST = 28.0  # grey levels between letter and ground
+_SAME = 0.55  # overlap over union from which two regions are one letter
+_ALIKE = 2.1  # ratio of heights in one line
+_STROKES_ALIKE = 2.0
+_TONES_ALIKE = 40.0  # grey levels
+_SPACE = 1.1  # heights of white between neighbours
+_LEVEL = 0.5  # heights that neighbours must share
+_LEAST_LETTERS = 3
+_ROOM = (0.35, 0.45)  # heights taken in above and below, before and after
+_WORKING_PX = 44.0  # height of letters in straightened lines
+_MOST_LINES = 120
+_LEADING = 1.4  # heights of a line that lie between lines of one board at most
+
+
+@dataclass(frozen=True, slots=True)
+class _Letters:
+    """Candidates: arrays with a row for each."""
+
+    box: Floats  # (N, 4)
+    tone: Floats
+    stroke: Floats
+    light: NDArray[np.bool_]  # whether lighter than what stands behind
+
+    def take(self, rows: NDArray[np.intp]) -> _Letters:
+        return _Letters(self.box[rows], self.tone[rows], self.stroke[rows], self.light[rows])
+
+    @property
+    def height(self) -> Floats:
+        return self.box[:, 3] - self.box[:, 1]
+
+
+@dataclass(frozen=True, slots=True)
+class SceneLine:
+    """A line cut out and laid level, dark on light, and where it was."""
+
+    grey: Grey  # (H, W)
+    to_source: Floats  # (3, 3): from its pixels to the picture's
+    letters: int
+
+
+def find_scene_lines(grey: Grey) -> list[SceneLine]:
+    """Return lines of what may be text in a photograph (H, W), from the top down."""
+    scale = max(1.0, max(grey.shape) / _LOOK_PX)
+    size = (max(1, round(grey.shape[1] / scale)), max(1, round(grey.shape[0] / scale)))
+    look = cv2.resize(grey, size, interpolation=cv2.INTER_AREA) if scale > 1 else grey
+    letters = _letters(np.asarray(look, np.uint8))
+    if not len(letters.box):
+        return []
+    found = []
+    for members in _lines(letters):
+        corners, height = _quadrilateral(letters.take(members))
+        found.append((corners * scale, height * scale, members))
+    found.sort(key=lambda line: float(line[0][:, 1].mean()))
+    return [
+        _straightened(grey, corners, height, bool(letters.light[members[0]]), len(members))
+        for corners, height, members in found[:_MOST_LINES]
+    ]
+
+
+def _letters(look: Grey) -> _Letters:
+    """Return the regions of a picture that are shaped like letters."""
+    height, width = look.shape
+    most = int(_LARGEST_AREA * height * width)
+    if most <= 40:
+        return _none()
+    rows: list[tuple[float, ...]] = []
+    for window in _WINDOWS:
+        near = np.ones((window, window), np.uint8)
+        high, low = cv2.dilate(look, near), cv2.erode(look, near)
+        middle = (high.astype(np.int16) + low) // 2
+        clear = high.astype(np.int16) - low >= _CONTRAST
+        for mask in (clear & (look < middle), clear & (look > middle)):
+            rows += _shaped(look, mask.astype(np.uint8), most)
+    if not rows:
+        return _none()
+    table = np.array(rows, np.float64)
+    letters = _Letters(table[:, :4], table[:, 4], table[:, 5], table[:, 6] > 0)
+    return letters.take(_distinct(letters, table[:, 7]))
+
+
+def _shaped(look: Grey, mask: NDArray[np.uint8], most: int) -> list[tuple[float, ...]]:
+    """Return the pieces of a mask that are shaped like letters, a row for each."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    w, h, area = stats[:, 2], stats[:, 3], stats[:, 4]
+    fits = (
+        (h >= _LOWEST)
+        & (h <= _TALLEST * look.shape[0])
+        & (w >= _NARROWEST * h)
+        & (w <= _WIDEST * h)
+        & (area >= _FILL[0] * w * h)
+        & (area <= _FILL[1] * w * h)
+        & (area <= most)
+    )
+    fits[0] = False
+    rows: list[tuple[float, ...]] = []
+    for number in np.flatnonzero(fits).tolist():
+        left, top, wide, tall = stats[number, :4].tolist()
+        own = labels[top : top + tall, left : left + wide] == number
+        measured = _measure(look, own, left, top)
+        if measured is not None:
+            rows.append((left, top, left + wide, top + tall, *measured))
+    return rows
+
+
+def _none() -> _Letters:
+    return _Letters(np.zeros((0, 4)), np.zeros(0), np.zeros(0), np.zeros(0, bool))
+
+
+def _measure(
+    look: Grey, inside: NDArray[np.bool_], x: int, y: int
+) -> tuple[float, float, float, float] | None:
+    """Return tone, stroke, 1 if light, and contrast of a region; None where it is no letter.
+
+    inside: (h, w), the region in its box, whose corner lies at x, y.
+    """
+    h, w = inside.shape
+    mask = np.pad(inside.astype(np.uint8), 1)
+    depth = cv2.distanceTransform(mask, cv2.DIST_L2, 3)
+    ridge = (depth >= cv2.dilate(depth, np.ones((3, 3), np.uint8))) & (mask > 0)
+    widths = 2 * depth[ridge] - 0.5
+    mean = float(widths.mean())
+    if widths.std() > _UNEVEN * mean or mean > _THICKEST * max(h, w):
+        return None
+    y0, y1 = max(0, y - 1), min(look.shape[0], y + h + 1)
+    x0, x1 = max(0, x - 1), min(look.shape[1], x + w + 1)
+    part = look[y0:y1, x0:x1]
+    own = mask[y0 - y + 1 : y1 - y + 1, x0 - x + 1 : x1 - x + 1]
+    behind = cv2.dilate(own, np.ones((5, 5), np.uint8)) == 0
+    if not behind.any():
+        return None
+    tone, ground = float(np.median(part[own > 0])), float(np.median(part[behind]))
+    if abs(tone - ground) < _CONTRAST:
+        return None
+    return tone, mean, float(tone > ground), abs(tone - ground)
+
+
+def _distinct(letters: _Letters, contrast: Floats) -> NDArray[np.intp]:
+    """Return the rows of one region for each letter: of those in one place the clearest."""
+    order = np.argsort(-contrast, kind="stable")
+    boxes, areas = letters.box, (letters.box[:, 2:] - letters.box[:, :2]).prod(1)
+    kept: list[int] = []
+    for row in order.tolist():
+        if kept:
+            others = np.array(kept)
+            low = np.maximum(boxes[row, :2], boxes[others, :2])
+            high = np.minimum(boxes[row, 2:], boxes[others, 2:])
+            shared = np.clip(high - low, 0, None).prod(1)
+            union = areas[row] + areas[others] - shared
+            if ((shared > _SAME * union) & (letters.light[others] == letters.light[row])).any():
+                continue
+        kept.append(row)
+    return np.array(kept, np.intp)
+
+
+def _lines(letters: _Letters) -> list[NDArray[np.intp]]:
+    """Return the rows of letters that stand in one line, left to right."""
+    box, height = letters.box, letters.height
+    larger = np.maximum(height[:, None], height[None])
+    smaller = np.minimum(height[:, None], height[None])
+    gap = np.maximum(box[:, None, 0], box[None, :, 0]) - np.minimum(
+        box[:, None, 2], box[None, :, 2]
+    )
+    shared = np.minimum(box[:, None, 3], box[None, :, 3]) - np.maximum(
+        box[:, None, 1], box[None, :, 1]
+    )
+    strokes = np.maximum(letters.stroke[:, None], letters.stroke[None]) / np.minimum(
+        letters.stroke[:, None], letters.stroke[None]
+    )
+    near = (
+        (larger < _ALIKE * smaller)
+        & (gap < _SPACE * smaller)
+        & (gap > -0.3 * smaller)
+        & (shared > _LEVEL * smaller)
+        & (strokes < _STROKES_ALIKE)
+        & (np.abs(letters.tone[:, None] - letters.tone[None]) < _TONES_ALIKE)
+        & (letters.light[:, None] == letters.light[None])
+    )
+    _, group = connected_components(coo_matrix(near), directed=False)
+    order = np.lexsort((box[:, 0], group))
+    groups = np.split(order, np.flatnonzero(np.diff(group[order])) + 1)
+    long = [members for members in groups if len(members) >= _LEAST_LETTERS]
+    # short words count where a line of like letters stands over or under them
+    short = [
+        members
+        for members in groups
+        if len(members) < _LEAST_LETTERS and any(_beside(letters, members, line) for line in long)
+    ]
+    return long + short
+
+
+def _beside(letters: _Letters, few: NDArray[np.intp], line: NDArray[np.intp]) -> bool:
+    """Return whether a few letters stand right over or under a line, and look like its own."""
+    if letters.light[few[0]] != letters.light[line[0]]:
+        return False
+    size, mine = float(np.median(letters.height[line])), float(letters.height[few].max())
+    tone = abs(float(np.median(letters.tone[line])) - float(letters.tone[few].mean()))
+    box = letters.box
+    across = min(box[few, 2].max(), box[line, 2].max()) > max(box[few, 0].min(), box[line, 0].min())
+    away = max(
+        box[few, 1].min() - box[line, 3].max(),
+        box[line, 1].min() - box[few, 3].max(),
+    )
+    return bool(across and 0.7 < mine / size < 1.5 and tone < _TONES_ALIKE and away < 1.2 * size)
+
+
+def _quadrilateral(line: _Letters) -> tuple[Floats, float]:
+    """Return the corners (4, 2) of a line with some room, from its top left, and its height."""
+    height = float(np.percentile(line.height, 80))
+    x = (line.box[:, 0] + line.box[:, 2]) / 2
+    # letters stand on the base line or hang below it, and reach different heights: of all pairs
+    # that lie well apart, most share the slope of the line
+    slopes = []
+    for edge in (line.box[:, 3], line.box[:, 1]):
+        run, rise = x[None] - x[:, None], edge[None] - edge[:, None]
+        far = run > max(1.5 * height, 0.3 * float(np.ptp(x)))
+        slopes.append(rise[far] / run[far])
+    known = np.concatenate(slopes)
+    slope = float(np.clip(np.median(known), -0.6, 0.6)) if len(known) else 0.0
+    up, aside = _ROOM[0] * height, _ROOM[1] * height
+    level_top = line.box[:, 1] - slope * x
+    level_foot = line.box[:, 3] - slope * x
+    top, foot = float(level_top.min()) - up, float(level_foot.max()) + up
+    left, right = float(line.box[:, 0].min()) - aside, float(line.box[:, 2].max()) + aside
+    return (
+        np.array(
+            [
+                [left, top + slope * left],
+                [right, top + slope * right],
+                [right, foot + slope * right],
+                [left, foot + slope * left],
+            ]
+        ),
+        height,
+    )
+
+
+def _straightened(
+    grey: Grey, corners: Floats, height: float, light: bool, letters: int
+) -> SceneLine:
+    scale = _WORKING_PX / height
+    width = max(4, round(float(np.linalg.norm(corners[1] - corners[0])) * scale))
+    tall = max(4, round(float(np.linalg.norm(corners[3] - corners[0])) * scale))
+    edges = np.array([[0, 0], [width, 0], [width, tall], [0, tall]], np.float32)
+    back = cv2.getPerspectiveTransform(edges, corners.astype(np.float32))
+    # pixel centres lie at half numbers in our frame, at whole numbers in OpenCV's
+    half = np.array([[1.0, 0.0, 0.5], [0.0, 1.0, 0.5], [0.0, 0.0, 1.0]])
+    shifted = np.linalg.inv(half) @ back @ half
+    if scale < 0.7:  # average before sampling
+        grey = cv2.GaussianBlur(grey, (0, 0), 0.4 / scale)
+    flat = cv2.warpPerspective(
+        grey,
+        shifted,
+        (width, tall),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    return SceneLine(255 - flat if light else flat, np.asarray(back, np.float64), letters)
+
+
+def group_boards(boxes: list[Box]) -> list[list[int]]:
+    """Return which lines stand on one board, from top to bottom; boards left to right in rows."""
+    box = np.array(boxes, float).reshape(-1, 4)
+    height = box[:, 3] - box[:, 1]
+    across = np.minimum(box[:, None, 2], box[None, :, 2]) - np.maximum(
+        box[:, None, 0], box[None, :, 0]
+    )
+    gap = np.maximum(box[:, None, 1], box[None, :, 1]) - np.minimum(
+        box[:, None, 3], box[None, :, 3]
+    )
+    smaller = np.minimum(height[:, None], height[None])
+    near = (across > 0) & (gap < _LEADING * smaller) & (height[:, None] < _ALIKE * height[None])
+    _, group = connected_components(coo_matrix(near & near.T), directed=False)
+    boards = [sorted(np.flatnonzero(group == n), key=lambda n: box[n, 1]) for n in np.unique(group)]
+    rows: list[list[list[int]]] = []
+    foot = -np.inf
+    for board in sorted(boards, key=lambda board: float(box[board, 1].min())):
+        members = [int(n) for n in board]
+        if rows and float(box[members, 1].min()) < foot:
+            rows[-1].append(members)
+        else:
+            rows.append([members])
+            foot = float(box[members, 1].min() + box[members, 3].max()) / 2
+    return [board for row in rows for board in sorted(row, key=lambda b: float(box[b, 0].min()))]
