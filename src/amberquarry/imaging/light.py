@@ -102,7 +102,8 @@ def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) 
         if not inside.any():
             inside = area
         light = float(np.percentile((blocks.lightest - ground)[inside], _STROKE_SHARE))
-        if light >= float(np.percentile((ground - blocks.darkest)[inside], _STROKE_SHARE)):
+        dark_strokes = float(np.percentile((ground - blocks.darkest)[inside], _STROKE_SHARE))
+        if light >= max(dark_strokes, _LEAST_CONTRAST):
             level = float(np.median(blocks.mean[inside]))
             letters = float(np.percentile(blocks.lightest[inside], _STROKE_SHARE))
             found.append(_DarkArea(area, level, max(letters, level + _LEAST_CONTRAST)))

@@ -29,6 +29,8 @@ from amberquarry.settings import PreparationSettings
 
 _LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
 _MOST_ENLARGEMENT = 4.0
+_TOO_SMALL_PX = 4.0  # no letters, but grain: enlarging it helps nobody
+_LONGEST_SIDE_PX = 30_000  # OpenCV's warps count pixels of a side in 16 bits
 _PIECE_OF_WORD = 1.3  # letter heights that words run together count as in the layout
 _LEAST_SKEW_DEG = 0.25  # lines are followed one by one: less does no harm
 _LOOK_PIXELS = 2.5e6  # the page is judged on a picture of about this size
@@ -138,6 +140,7 @@ def prepare(
     letter = letters.height * shrink
     scale = _WANTED_LETTER_PX / letter if letter > _MOST_LETTER_PX else enlargement(letter)
     scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
+    scale = min(scale, _LONGEST_SIDE_PX / max(height, width))
     skew = skew_angle(letters, settings.max_skew_deg)
     back = turned_back(turned, width, height)
     if abs(skew) < _LEAST_SKEW_DEG:
@@ -165,7 +168,7 @@ def prepare(
 
 def enlargement(letter: float) -> float:
     """Return the factor by which a page is enlarged whose letters are `letter` pixels high."""
-    if not 0 < letter < _LEAST_LETTER_PX:
+    if not _TOO_SMALL_PX < letter < _LEAST_LETTER_PX:
         return 1.0
     return min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
 
@@ -173,7 +176,7 @@ def enlargement(letter: float) -> float:
 def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:
     """Return the picture turned so that lines lie level, scaled, with the mapping back."""
     height, width = even.shape
-    if scale < 0.75:  # average first, so that nothing is skipped
+    if scale < 0.75 or max(height, width) > _LONGEST_SIDE_PX:  # average, so nothing is skipped
         even = cv2.resize(even, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
         factors = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
         shrunk = Mapping.of(factors)

@@ -314,13 +314,16 @@ def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
     """
     if len(rise) == 0:
         return height, True
-    ratio = rise[None, :] / rise[:, None]
-    low = ((ratio > 0.9) & (ratio < 1.1)).sum(1)
-    tall = ((ratio > 1.22) & (ratio < 1.75)).sum(1)
-    score = low + 0.85 * tall - 0.4 * ((ratio < 0.85) & (ratio > 0.6)).sum(1)
-    best = int(np.argmax(score))
-    same = (ratio[best] > 0.9) & (ratio[best] < 1.1)
-    x_height = float(np.median(rise[same]))
+    ranked = np.sort(rise)
+
+    def between(least: float, most: float) -> NDArray[np.int64]:
+        """Return for each letter how many measure more than `least` and less than `most` of it."""
+        first = np.searchsorted(ranked, least * rise, "right")
+        return np.asarray(np.searchsorted(ranked, most * rise, "left") - first)
+
+    low, tall = between(0.9, 1.1), between(1.22, 1.75)
+    best = int(np.argmax(low + 0.85 * tall - 0.4 * between(0.6, 0.85)))
+    x_height = float(np.median(rise[(rise > 0.9 * rise[best]) & (rise < 1.1 * rise[best])]))
     return x_height, bool(tall[best] < max(1, 0.06 * len(rise)))
 
 
