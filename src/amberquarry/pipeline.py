@@ -65,7 +65,8 @@ _ALTERNATIVES: tuple[tuple[str, dict[str, float]], ...] = (
 )
 _LEAST_GAIN = 1.01
 # A photograph: less of it is plain paper, and it holds fewer words than a page does.
-_ON_PAPER, _MANY_WORDS = 0.93, 150
+_ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
+_IN_OTHER_SCRIPT = 0.7  # of a page's lines
 _FEW_LETTERS = 4  # in sure words: with less, a photograph is taken to hold no text
 _CLEARLY, _NEARLY = 1.05, 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
@@ -144,9 +145,13 @@ def _read_best(
 def _may_be_scene(page: Page, view: View) -> bool:
     """Return whether a page may be a photograph: read badly or of few words, and not on paper."""
     few = sum(1 for _ in page.words) < _MANY_WORDS
-    if few and 0 < page.confidence < _BAD:
-        return True
-    return (few or page.confidence < _SURE) and paper_share(view.grey) < _ON_PAPER
+    if not few and page.confidence >= _SURE:
+        return False
+    share = paper_share(view.grey)
+    unknown = [line.unsupported_script for block in page.blocks for line in block.lines]
+    if unknown and np.mean(unknown) > _IN_OTHER_SCRIPT:  # or leaves and stones
+        return share < _BARE
+    return share < _ON_PAPER or (few and 0 < page.confidence < _BAD)
 
 
 def _says_more(scene: Page, page: Page) -> bool:
@@ -175,9 +180,13 @@ def _without_text(page: Page) -> Page:
         page.number,
     )
     kept = [block for block in page.blocks if not block.lines]
-    return replace(
-        page, blocks=kept, findings=[*page.findings, finding] if found else page.findings
+    of_text = (
+        FindingCode.LOW_CONFIDENCE,
+        FindingCode.UNSUPPORTED_SCRIPT,
+        FindingCode.ORIENTATION_UNSURE,
     )
+    others = [other for other in page.findings if other.code not in of_text]
+    return replace(page, blocks=kept, findings=[*others, finding] if found else others)
 
 
 def _read_scene(
