@@ -129,7 +129,7 @@ def _read_best(
         if _sure_letters(page) < _FEW_LETTERS:
             return _without_text(page), stages
     first, chosen = page.confidence, ""
-    if not 0 < first < settings.preparation.try_below:
+    if not 0 < first < settings.preparation.try_below or _in_other_script(page):
         return page, stages
     for why, changes in _ALTERNATIVES[: settings.preparation.alternatives]:
         other, its_stages = read(settings.with_values(changes))
@@ -148,10 +148,14 @@ def _may_be_scene(page: Page, view: View) -> bool:
     if not few and page.confidence >= _SURE:
         return False
     share = paper_share(view.grey)
-    unknown = [line.unsupported_script for block in page.blocks for line in block.lines]
-    if unknown and np.mean(unknown) > _IN_OTHER_SCRIPT:  # or leaves and stones
+    if _in_other_script(page):  # or leaves and stones
         return share < _BARE
     return share < _ON_PAPER or (few and 0 < page.confidence < _BAD)
+
+
+def _in_other_script(page: Page) -> bool:
+    unknown = [line.unsupported_script for block in page.blocks for line in block.lines]
+    return bool(unknown) and float(np.mean(unknown)) > _IN_OTHER_SCRIPT
 
 
 def _says_more(scene: Page, page: Page) -> bool:

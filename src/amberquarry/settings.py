@@ -161,7 +161,7 @@ class ReadingSettings(_Group):
         0.0,
         "added to the evidence for a blank between letters: above 0 words are parted sooner, "
         "below 0 later",
-        (-6, 6),
+        (-12, 12),
         "log odds",
     )
     prior_weight: float = _setting(

@@ -16,7 +16,7 @@ _REACH = 0.1  # of the width, to each side of the middle, where a fold may lie
 _TILTS = np.tan(np.radians(sorted(np.arange(-3.0, 3.25, 0.5), key=abs)))  # upright ones first
 _STROKE = 0.82  # of the paper's level: darker pixels hold print
 _INNER = (0.06, 0.94)  # of the height: lids and desks lie beyond
-_MARGINS = 0.085  # of the width that two inner margins take at least
+_MARGINS = 0.11  # of the width that two inner margins take at least
 _NARROW = 0.012  # the same beside a fold that shows as a shadow
 _MOST_CROSSING = 0.004  # of the fold's height may hold print, as dirt does
 _DEPTH = 0.04  # of the paper's level by which a fold is darker than the pages beside it

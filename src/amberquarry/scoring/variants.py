@@ -126,6 +126,11 @@ def figures(name: str, run: Path, pages: Sequence[Page], truth: Path | None) -> 
     surety = sum(word.confidence * len(word.text) for word in words)
     low = sum(word.confidence < LOW_CONFIDENCE for word in words)
     score = score_run(run, truth, count_missing=False).get("all") if truth else None
+    if truth and score is None:
+        raise RunFolderError(
+            f"{truth}: names none of the pages that were read; its `document` must be the path as "
+            f"in {run / DOCUMENTS}"
+        )
     return RunFigures(
         name,
         len(pages),
