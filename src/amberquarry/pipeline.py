@@ -35,6 +35,7 @@ from amberquarry.imaging import (
 from amberquarry.layout import (
     Components,
     Layout,
+    SceneLine,
     TextLine,
     analyse,
     find_bend,
@@ -71,6 +72,8 @@ _FEW_LETTERS = 4  # in sure words: with less, a photograph is taken to hold no t
 _CLEARLY, _NEARLY = 1.05, 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
+_LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
+_SURE_LINE = 0.99
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
 
@@ -193,13 +196,29 @@ def _without_text(page: Page) -> Page:
     return replace(page, blocks=kept, findings=[*others, finding] if found else others)
 
 
+def _read_scene_line(seen: SceneLine, network: LineNetwork, settings: Settings) -> Line:
+    """Return what stands in a line of a photograph, its letters set upright if that helps.
+
+    Seen from aside, letters lean; what reads surely as it is, is left so.
+    """
+    best = read_line_picture(seen.grey, network, settings, Mapping.of(seen.to_source))
+    for lean in _LEANS:
+        if best.confidence >= _SURE_LINE:
+            break
+        other = seen.sheared(lean)
+        line = read_line_picture(other.grey, network, settings, Mapping.of(other.to_source))
+        if line.confidence > best.confidence and len(line.text) >= 0.8 * len(best.text):
+            best = line
+    return best
+
+
 def _read_scene(
     picture: PagePicture, number: int, network: LineNetwork, settings: Settings
 ) -> Page:
     """Return the text on boards and signs of a photograph, a block for each board."""
     lines = []
     for seen in find_scene_lines(picture.grey):
-        line = read_line_picture(seen.grey, network, settings, Mapping.of(seen.to_source))
+        line = _read_scene_line(seen, network, settings)
         letters = sum(sign.isalnum() for sign in line.text)
         if letters >= _LEAST_SCENE_LETTERS and line.confidence >= _SURE_SCENE:
             lines.append(line)

@@ -8,12 +8,13 @@ is invented.
 from __future__ import annotations
 
 import io
+import itertools
 import json
 import random
 import shutil
 import zipfile
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from PIL import Image
 
-from amberquarry.demo import COLLECTION, TRUTH
+from amberquarry.demo import COLLECTION, TRUTH, scenes
 from amberquarry.demo.prose import HEADINGS, ITALIAN, RUSSIAN, paragraph
 from amberquarry.demo.scanner import move_blocks, scan_page, through
 from amberquarry.demo.typeset import A4, DPI, SetPage, Typeface
@@ -417,6 +418,25 @@ class Maker:
         path.write_bytes(scan.data)
         self.note(name + scan.suffix, 1, page, scan.size, scan.dpi, scan.matrix, kind)
 
+    def scene(
+        self, name: str, blocks: list[dict[str, Any]], scene: scenes.Scene, kind: str, page: int = 1
+    ) -> None:
+        """Write a photograph, and the truth of a page of it."""
+        path = self.folder / (name + scene.suffix)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(scene.data)
+        self.truth.append(
+            {
+                "document": name + scene.suffix,
+                "page": page,
+                "width": scene.size[0],
+                "height": scene.size[1],
+                "dpi": None,
+                "class": kind,
+                "blocks": move_blocks(blocks, scene.place),
+            }
+        )
+
     def turned(self, name: str, page: SetPage, turned: int, kind: str) -> None:
         """Write a page that lies turned clockwise by 90, 180 or 270 degrees, as a PNG."""
         pixels = np.rot90(page.pixels, -turned // 90)
@@ -620,7 +640,44 @@ def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     truth = text_truth(circular, write_text_pdf(circular))
     out.note(circular.name, 1, truth, (2480, 3509), DPI, np.eye(3)[:2], "text layer")
     write_unusable(folder, folder / "circular.pdf")
+    photographs(out, faces)
     return out.truth
+
+
+def photographs(out: Maker, faces: Faces) -> None:
+    """Write pages as cameras and books deliver them."""
+    chance = random.Random(SEED + 1)
+    leaf = notes_page(faces, chance, 21)
+    out.scene("camera/leaf-on-table", leaf.blocks, scenes.photograph(leaf.pixels, 12), "camera")
+    leaf = notes_page(faces, chance, 22)
+    out.scene("camera/bound-leaf", leaf.blocks, scenes.bend(leaf.pixels, 5), "camera")
+    leaf = notes_page(faces, chance, 23)
+    out.scene("camera/shaded-leaf", leaf.blocks, scenes.shade(leaf.pixels, 7), "camera")
+    left, right = (notes_page(faces, chance, number) for number in (24, 25))
+    scene, beside = scenes.spread(left.pixels, right.pixels, 11)
+    out.scene("camera/open-book", left.blocks, scene, "camera")
+    out.scene("camera/open-book", right.blocks, replace(scene, place=beside), "camera", 2)
+    texts = [["PORT ELLORY", "Tide Office"], ["Landing Stage 3", "Mind the Step"]]
+    scene, boards = scenes.place_boards(texts, [faces.sans_bold.path], 21)
+    out.scene("camera/quay-boards", boards_truth(texts, boards), scene, "boards")
+
+
+def boards_truth(
+    texts: list[list[str]], boards: list[list[tuple[str, NDArray[np.float64]]]]
+) -> list[dict[str, Any]]:
+    """Return a block for each board; the words of its lines stand one after the other."""
+    page = SetPage()
+    for lines, words in zip(texts, boards, strict=True):
+        rest = iter(words)
+        rows = []
+        for line in lines:
+            row = []
+            for text, quad in itertools.islice(rest, len(line.split())):
+                box = [*quad.min(0).round(1).tolist(), *quad.max(0).round(1).tolist()]
+                row.append({"text": text, "box": box, "confidence": 1.0})
+            rows.append(row)
+        page.block("paragraph", rows)
+    return page.blocks
 
 
 @click.command()

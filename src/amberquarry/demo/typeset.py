@@ -25,6 +25,7 @@ class Typeface:
         ]
         if not self._paths:
             raise FileNotFoundError(f"no font {family} {weight} {style} below {fonts}")
+        self.path = str(self._paths[0])  # of the piece with the Latin letters
         self._covered = [_characters(path) for path in self._paths]
         self._cache: dict[tuple[int, int], ImageFont.FreeTypeFont] = {}
 

@@ -5,13 +5,14 @@ from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
-from amberquarry.layout.scene import find_scene_lines, group_boards
+from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
     "Components",
     "Layout",
     "Region",
+    "SceneLine",
     "TextLine",
     "analyse",
     "find_bend",

@@ -68,6 +68,21 @@ class SceneLine:
     to_source: Floats  # (3, 3): from its pixels to the picture's
     letters: int
 
+    def sheared(self, by: float) -> SceneLine:
+        """Return the line with its letters leant over: up by one pixel, right by `by`."""
+        height, width = self.grey.shape
+        room = abs(by) * height
+        forward = np.array([[1.0, -by, room if by > 0 else 0.0], [0.0, 1.0, 0.0]])
+        flat = cv2.warpAffine(
+            self.grey,
+            forward,
+            (round(width + room), height),
+            flags=cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        )
+        back = np.vstack([cv2.invertAffineTransform(forward), [0.0, 0.0, 1.0]])
+        return SceneLine(np.asarray(flat, np.uint8), self.to_source @ back, self.letters)
+
 
 def find_scene_lines(grey: Grey) -> list[SceneLine]:
     """Return lines of what may be text in a photograph (H, W), from the top down."""
@@ -306,9 +321,10 @@ def group_boards(boxes: list[Box]) -> list[list[int]]:
     foot = -np.inf
     for board in sorted(boards, key=lambda board: float(box[board, 1].min())):
         members = [int(n) for n in board]
-        if rows and float(box[members, 1].min()) < foot:
+        top, low = float(box[members, 1].min()), float(box[members, 3].max())
+        if rows and (top + low) / 2 < foot:
             rows[-1].append(members)
         else:
             rows.append([members])
-            foot = float(box[members, 1].min() + box[members, 3].max()) / 2
+            foot = low
     return [board for row in rows for board in sorted(row, key=lambda b: float(box[b, 0].min()))]
