@@ -2,6 +2,7 @@
 
     python benchmarks/scenes.py build --data DATA     draw the pages of each class
     python benchmarks/scenes.py score --data DATA     read them and print a table
+    python benchmarks/scenes.py flat --data DATA      what is done to flat scans, and its time
 
 Each class is read with preparation as shipped, with what this class calls for switched off, and the
 same pages flat as a scanner delivers them. Boards and pages without text count words.
@@ -14,6 +15,7 @@ import json
 import multiprocessing
 import random
 import re
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -28,6 +30,7 @@ from amberquarry import PreparationStep, QuarryError, Settings, read_page
 from amberquarry.demo import scenes
 from amberquarry.demo.scanner import move_blocks
 from amberquarry.formats.records import page_from_record
+from amberquarry.imaging import prepare, views_of
 from amberquarry.imaging.sheet import find_sheet
 from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.sources.pictures import grey_levels
@@ -241,6 +244,47 @@ def score(data: Path, names: tuple[str, ...], jobs: int, pages: bool) -> None:
         if pages:
             for row in rows:
                 show(row)
+
+
+def prepare_one(path: str) -> tuple[str, list[str], float, float]:
+    """Return the steps that the preparation takes on a flat page, and its times in seconds.
+
+    The first time is that of looking for sheets and folds, the second of all else.
+    """
+    cv2.setNumThreads(1)
+    settings = Settings().preparation
+    grey = grey_levels(Image.open(path))
+    began = time.perf_counter()
+    views = views_of(grey, settings)
+    looked = time.perf_counter()
+    steps = [step.step.value for step in views[0].steps]
+    for view in views:
+        steps += [step.step.value for step in prepare(view.grey, settings).steps]
+    return path, steps, looked - began, time.perf_counter() - looked
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+@click.option("--pages", default=72, show_default=True, help="Of each scanner level.")
+@click.option("--jobs", default=1, show_default=True, help="Times hold for one.")
+def flat(data: Path, pages: int, jobs: int) -> None:
+    """Count what is done to flat scans, which need no sheet or fold, and time it."""
+    folder = data / "devpages"
+    click.echo("level      n  sheets  folds  reversed    seconds: views  rest")
+    for level in ("clean", "office", "poor"):
+        found = [p for p in folder.glob(f"*/{level}/*") if p.suffix != ".json"]
+        chosen = random.Random(6).sample(sorted(found), min(pages, len(found)))
+        with multiprocessing.get_context("spawn").Pool(jobs) as pool:
+            rows = pool.map(prepare_one, map(str, chosen), chunksize=4)
+        counts = [sum(step in row[1] for row in rows) for step in ("sheet", "split", "reverse")]
+        views, rest = (float(np.median([row[column] for row in rows])) for column in (2, 3))
+        click.echo(
+            f"{level:8} {len(rows):3} {counts[0]:7} {counts[1]:6} {counts[2]:9} "
+            f"{views:17.3f} {rest:5.3f}"
+        )
+        for path, steps, _, _ in rows:
+            if "sheet" in steps or "split" in steps:
+                click.echo(f"    {Path(path).name}: {', '.join(steps)}")
 
 
 if __name__ == "__main__":

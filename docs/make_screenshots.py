@@ -18,6 +18,8 @@ from pathlib import Path
 from PIL import Image
 
 from amberquarry.demo import COLLECTION, TRUTH
+from amberquarry.formats.records import dump
+from amberquarry.runs.folder import read_records
 
 SHOTS = Path(__file__).parent / "screenshots"
 SIZE = (1280, 800)
@@ -77,12 +79,23 @@ def main() -> None:
             ("look-words.png", ["scans/storm-notice.png", "--show", "words", "--label"]),
             ("look-tilted.png", ["scans/worn/old-page-2.jpg", "--show", "lines,words"]),
             ("look-characters.png", ["scans/repair-slip-118.jpg", "--show", "characters"]),
+            ("look-steps.png", ["scans/camera/open-book.jpg", "--steps", "all"]),
+            ("look-sheet.png", ["scans/camera/leaf-on-table.jpg"]),
+            ("look-boards.png", ["scans/camera/quay-boards.jpg", "--show", "words", "--label"]),
         ):
             subprocess.run(
                 ["amberquarry", "look", *arguments, "--out", str(SHOTS / target)],
                 cwd=folder, check=True,
             )  # fmt: skip
             shrink(SHOTS / target)
+        shutil.copytree(folder / "scans" / "worn", folder / "worn")
+        kept = [r for r in read_records(TRUTH) if r["document"].startswith("worn/")]
+        records = [{**r, "document": r["document"].removeprefix("worn/")} for r in kept]
+        (folder / "worn.jsonl").write_text("".join(dump(r) + "\n" for r in records))
+        varied = "--vary preparation.ink_threshold=0.25,0.42 --truth worn.jsonl --out trial"
+        terminal([f"amberquarry compare worn {varied}"], SHOTS / "compare-table.png", folder, 45)
+        shutil.copy(folder / "trial" / "differences.png", SHOTS / "compare.png")
+        shrink(SHOTS / "compare.png")
         example = Path(__file__).parent.parent / "examples" / "draw_words.py"
         subprocess.run(
             [sys.executable, str(example), str(folder / "scans" / "repair-slip-119.jpg"),
