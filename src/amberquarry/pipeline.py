@@ -68,7 +68,7 @@ _LEAST_GAIN = 1.01
 # A photograph: less of it is plain paper, and it holds fewer words than a page does.
 _ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
 _IN_OTHER_SCRIPT = 0.7  # of a page's lines
-_FEW_LETTERS = 4  # in sure words: with less, a photograph is taken to hold no text
+_FEW_LETTERS = 4.0  # expected right in words: with less, a photograph is taken to hold no text
 _CLEARLY, _NEARLY = 1.05, 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
@@ -125,11 +125,13 @@ def _read_best(
         return read_stages(picture, number, stages, network, settings), stages
 
     page, stages = read(settings)
-    if settings.preparation.find_scene_text and _may_be_scene(page, view):
+    scenes = settings.preparation.find_scene_text
+    photograph = scenes and _is_photograph(page, view)
+    if photograph:
         scene = _read_scene(picture, number, network, settings)
         if _says_more(scene, page):
             return scene, stages
-        if _sure_letters(page) < _FEW_LETTERS:
+        if _letters_in_words(page, least=0.5) < _FEW_LETTERS:
             return _without_text(page), stages
     first, chosen = page.confidence, ""
     if not 0 < first < settings.preparation.try_below or _in_other_script(page):
@@ -142,18 +144,24 @@ def _read_best(
     if chosen:
         gain = f"{chosen}: read at {page.confidence:.2f} instead of {first:.2f}"
         page.preparation.append(PreparationStep(Step.CHOOSE, gain))
+    if scenes and not photograph and page.confidence < _BAD and _has_few_words(page):
+        scene = _read_scene(picture, number, network, settings)
+        if _says_more(scene, page):
+            return scene, stages
     return page, stages
 
 
-def _may_be_scene(page: Page, view: View) -> bool:
+def _has_few_words(page: Page) -> bool:
+    return sum(1 for _ in page.words) < _MANY_WORDS
+
+
+def _is_photograph(page: Page, view: View) -> bool:
     """Return whether a page may be a photograph: read badly or of few words, and not on paper."""
-    few = sum(1 for _ in page.words) < _MANY_WORDS
-    if not few and page.confidence >= _SURE:
+    if page.confidence >= _SURE and not _has_few_words(page):
         return False
-    share = paper_share(view.grey)
-    if _in_other_script(page):  # or leaves and stones
-        return share < _BARE
-    return share < _ON_PAPER or (few and 0 < page.confidence < _BAD)
+    # letters of another script are taken for such, but so are leaves and stones
+    most = _BARE if _in_other_script(page) else _ON_PAPER
+    return paper_share(view.grey) < most
 
 
 def _in_other_script(page: Page) -> bool:
@@ -164,17 +172,20 @@ def _in_other_script(page: Page) -> bool:
 def _says_more(scene: Page, page: Page) -> bool:
     """Return whether more was read off boards and signs than off the whole as a page."""
 
-    found, needed = _sure_letters(scene), _sure_letters(page)
+    found, needed = _letters_in_words(scene), _letters_in_words(page)
     # what reads badly as a page is full of marks taken for letters
     return found > (_CLEARLY if page.confidence >= _BAD else _NEARLY) * needed
 
 
-def _sure_letters(page: Page) -> int:
-    """Return how many letters stand in words that are likely right and no lone marks."""
+def _letters_in_words(page: Page, least: float = 0.0) -> float:
+    """Return how many letters are expected to be right in words that are no lone marks.
+
+    least: confidence of words that count.
+    """
     return sum(
-        len(word.text)
+        len(word.text) * word.confidence
         for word in page.words
-        if word.confidence >= 0.5 and sum(map(str.isalnum, word.text)) >= _LEAST_SCENE_LETTERS
+        if word.confidence >= least and sum(map(str.isalnum, word.text)) >= _LEAST_SCENE_LETTERS
     )
 
 

@@ -269,7 +269,12 @@ def clear_borders(even: Grey) -> Grey:
 
 
 def paper_share(grey: Grey) -> float:
-    """Return how much of a picture is plain paper once it is evened: little on photographs."""
+    """Return how much of a picture is plain paper once it is evened: little on photographs.
+
+    Pictures in black and white are scans of paper, however many specks they hold.
+    """
+    if is_bilevel(grey):
+        return 1.0
     shrink = max(1.0, (grey.size / _LOOK_PIXELS) ** 0.5)
     size = tuple(max(1, round(length / shrink)) for length in grey.shape[::-1])
     even, _ = even_page(np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8))

@@ -29,7 +29,6 @@ from amberquarry.settings import PreparationSettings
 
 _LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
 _MOST_ENLARGEMENT = 4.0
-_TOO_SMALL_PX = 4.0  # no letters, but grain: enlarging it helps nobody
 _LONGEST_SIDE_PX = 30_000  # OpenCV's warps count pixels of a side in 16 bits
 _PIECE_OF_WORD = 1.3  # letter heights that words run together count as in the layout
 _LEAST_SKEW_DEG = 0.25  # lines are followed one by one: less does no harm
@@ -168,7 +167,7 @@ def prepare(
 
 def enlargement(letter: float) -> float:
     """Return the factor by which a page is enlarged whose letters are `letter` pixels high."""
-    if not _TOO_SMALL_PX < letter < _LEAST_LETTER_PX:
+    if not 0 < letter < _LEAST_LETTER_PX:
         return 1.0
     return min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
 
