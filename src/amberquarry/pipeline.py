@@ -67,7 +67,7 @@ _ALTERNATIVES: tuple[tuple[str, dict[str, float]], ...] = (
 _LEAST_GAIN = 1.01
 # A photograph: less of it is plain paper, and it holds fewer words than a page does.
 _ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
-_IN_OTHER_SCRIPT = 0.7  # of a page's lines
+_IN_OTHER_SCRIPT = 0.9  # of a page's lines
 _FEW_LETTERS = 4.0  # expected right in words: with less, a photograph is taken to hold no text
 _CLEARLY, _NEARLY = 1.05, 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
