@@ -105,10 +105,10 @@ def read_in_steps(
     picture: PagePicture, number: int, network: LineNetwork, settings: Settings
 ) -> list[tuple[Page, Stages]]:
     """Return what `read_picture` does, each page with how it came there."""
-    return [
-        _read_best(picture, number, view, network, settings)
-        for view in views_of(picture.grey, settings.preparation)
-    ]
+    views = views_of(picture.grey, settings.preparation)
+    if len(views) > 1:  # halves of a book are no photographs of signs
+        settings = settings.with_values({"preparation.find_scene_text": False})
+    return [_read_best(picture, number, view, network, settings) for view in views]
 
 
 def _read_best(
@@ -171,7 +171,6 @@ def _in_other_script(page: Page) -> bool:
 
 def _says_more(scene: Page, page: Page) -> bool:
     """Return whether more was read off boards and signs than off the whole as a page."""
-
     found, needed = _letters_in_words(scene), _letters_in_words(page)
     # what reads badly as a page is full of marks taken for letters
     return found > (_CLEARLY if page.confidence >= _BAD else _NEARLY) * needed
@@ -232,6 +231,7 @@ def _read_scene(
         line = _read_scene_line(seen, network, settings)
         letters = sum(sign.isalnum() for sign in line.text)
         if letters >= _LEAST_SCENE_LETTERS and line.confidence >= _SURE_SCENE:
+            _leave_out_doubtful(line, settings)
             lines.append(line)
     blocks = (
         [
@@ -529,10 +529,7 @@ def _read_regions(
             continue  # ink that is no text
         for line in read:
             _to_source(line, prepared)
-            if settings.output.min_confidence > 0:
-                line.words = [
-                    word for word in line.words if word.confidence >= settings.output.min_confidence
-                ]
+            _leave_out_doubtful(line, settings)
         box = (
             Box.around([line.box for line in read])
             if read
@@ -540,6 +537,11 @@ def _read_regions(
         )
         blocks.append(Block(region.kind, box, read, region.level))
     return blocks
+
+
+def _leave_out_doubtful(line: Line, settings: Settings) -> None:
+    least = settings.output.min_confidence
+    line.words = [word for word in line.words if word.confidence >= least]
 
 
 def box_to_source(box: Box, mapping: Mapping) -> tuple[Box, Quad]:
