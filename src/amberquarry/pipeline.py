@@ -68,7 +68,9 @@ _LEAST_GAIN = 1.01
 # A photograph: less of it is plain paper, and it holds fewer words than a page does.
 _ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
 _IN_OTHER_SCRIPT = 0.9  # of a page's lines
-_FEW_LETTERS = 4.0  # expected right in words: with less, a photograph is taken to hold no text
+# Letters expected right in sure words, and their share of all: with less, a photograph is taken to
+# hold no text.
+_FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _CLEARLY, _NEARLY = 1.05, 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
@@ -131,7 +133,8 @@ def _read_best(
         scene = _read_scene(picture, number, network, settings)
         if _says_more(scene, page):
             return scene, stages
-        if _letters_in_words(page, least=0.5) < _FEW_LETTERS:
+        letters = sum(len(word.text) for word in page.words)
+        if _letters_in_words(page, least=0.5) < max(_FEW_LETTERS, _FEW_OF_ALL * letters):
             return _without_text(page), stages
     first, chosen = page.confidence, ""
     if not 0 < first < settings.preparation.try_below or _in_other_script(page):

@@ -13,6 +13,7 @@ from importlib import resources
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit
 
 from amberquarry.document import Line, Word
 from amberquarry.reading.characters import UNKNOWN
@@ -42,8 +43,7 @@ class Calibration:
 
     def probability(self, facts: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return the probability that each word is right; facts: (words, len(FACTS))."""
-        result: NDArray[np.float64] = 1 / (1 + np.exp(-(facts @ self.weights)))
-        return result
+        return np.asarray(expit(facts @ self.weights), np.float64)
 
 
 @lru_cache(maxsize=1)
