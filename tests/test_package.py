@@ -21,6 +21,7 @@ LAYERS = [
     {"formats"},
     {"library", "runs"},
     {"scoring", "drawing"},
+    {"sheets"},
     {"demo"},
     {"training"},
     {"cli"},

@@ -127,6 +127,17 @@ def _read_best(
         return read_stages(picture, number, stages, network, settings), stages
 
     page, stages = read(settings)
+    if (
+        Step.FLATTEN in {step.step for step in page.preparation}
+        and settings.preparation.alternatives
+    ):
+        # reading follows lines that are bent a little, and straightening may go wrong
+        bent, its_stages = read(settings.with_values({"preparation.flatten": False}))
+        if _right_characters(bent) > _right_characters(page):
+            page, stages = bent, its_stages
+            page.preparation.append(
+                PreparationStep(Step.CHOOSE, "bent lines read better as they are")
+            )
     scenes = settings.preparation.find_scene_text
     photograph = scenes and _is_photograph(page, view)
     if photograph:

@@ -16,8 +16,7 @@ _REACH = 0.1  # of the width, to each side of the middle, where a fold may lie
 _TILTS = np.tan(np.radians(sorted(np.arange(-3.0, 3.25, 0.5), key=abs)))  # upright ones first
 _STROKE = 0.82  # of the paper's level: darker pixels hold print
 _INNER = (0.06, 0.94)  # of the height: lids and desks lie beyond
-_MARGINS = 0.11  # of the width that two inner margins take at least
-_NARROW = 0.012  # the same beside a fold that shows as a shadow
+_NARROW = 0.012  # of the width that is white at least, beside and in the fold
 _MOST_CROSSING = 0.004  # of the fold's height may hold print, as dirt does
 _DEPTH = 0.04  # of the paper's level by which a fold is darker than the pages beside it
 _LEAST_PRINT = 0.006  # of each half
@@ -40,8 +39,8 @@ class Fold:
 def find_fold(grey: Grey) -> Fold | None:
     """Return the fold between two facing pages, None where the picture holds one page.
 
-    A fold runs from top to bottom near the middle, through white that no print crosses. Either the
-    white is as wide as two inner margins are, or the fold itself shows as a shadow in it.
+    A fold runs from top to bottom near the middle, through white that no print crosses, and shows
+    as a shadow in it. White alone is no fold: it parts columns and terms from their meanings too.
     """
     height, width = grey.shape
     if not _SHAPES[0] <= width / height <= _SHAPES[1] or width < _LOOK_PX // 2:
@@ -72,11 +71,9 @@ def find_fold(grey: Grey) -> Fold | None:
     darkest = int(inside[np.argmin(level[inside])])
     aside = round(0.12 * _LOOK_PX)
     beside = min(level[max(0, darkest - aside)], level[min(_LOOK_PX - 1, darkest + aside)])
-    if level[darkest] < (1 - _DEPTH) * beside:
-        return Fold((darkest + 0.5) * scale, slope, "two pages face each other at a dark fold")
-    if wide >= _MARGINS * _LOOK_PX:
-        return Fold(middle * scale, slope, "two pages face each other with wide inner margins")
-    return None
+    if level[darkest] >= (1 - _DEPTH) * beside:
+        return None
+    return Fold((darkest + 0.5) * scale, slope, "two pages face each other at a dark fold")
 
 
 def halves(grey: Grey, fold: Fold) -> tuple[tuple[Grey, int], tuple[Grey, int]]:
