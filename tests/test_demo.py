@@ -53,7 +53,7 @@ class CollectionTest(unittest.TestCase):
             name = record["document"]
             if name not in sources:
                 sources[name] = open_source(COLLECTION / name, Settings(), Limits())
-            grey = sources[name].picture(record["page"] - 1).grey
+            grey = sources[name].picture(record.get("source_page", record["page"]) - 1).grey
             self.assertEqual(grey.shape, (record["height"], record["width"]), name)
             inside, around = [], []
             for word in words:

@@ -429,6 +429,7 @@ class Maker:
             {
                 "document": name + scene.suffix,
                 "page": page,
+                "source_page": 1,
                 "width": scene.size[0],
                 "height": scene.size[1],
                 "dpi": None,
