@@ -39,7 +39,7 @@ _LEVEL = 0.5  # heights that neighbours must share
 _LEAST_LETTERS = 3
 _ROOM = (0.35, 0.45)  # heights taken in above and below, before and after
 _WORKING_PX = 44.0  # height of letters in straightened lines
-_MOST_LINES = 120
+_MOST_LETTERS, _MOST_LINES = 2500, 120  # of a picture, the clearest ones
 _LEADING = 1.4  # heights of a line that lie between lines of one board at most
 
 
@@ -66,7 +66,6 @@ class SceneLine:
 
     grey: Grey  # (H, W)
     to_source: Floats  # (3, 3): from its pixels to the picture's
-    letters: int
 
     def sheared(self, by: float) -> SceneLine:
         """Return the line with its letters leant over: up by one pixel, right by `by`."""
@@ -81,7 +80,7 @@ class SceneLine:
             borderMode=cv2.BORDER_REPLICATE,
         )
         back = np.vstack([cv2.invertAffineTransform(forward), [0.0, 0.0, 1.0]])
-        return SceneLine(np.asarray(flat, np.uint8), self.to_source @ back, self.letters)
+        return SceneLine(np.asarray(flat, np.uint8), self.to_source @ back)
 
 
 def find_scene_lines(grey: Grey) -> list[SceneLine]:
@@ -98,7 +97,7 @@ def find_scene_lines(grey: Grey) -> list[SceneLine]:
         found.append((corners * scale, height * scale, members))
     found.sort(key=lambda line: float(line[0][:, 1].mean()))
     return [
-        _straightened(grey, corners, height, bool(letters.light[members[0]]), len(members))
+        _straightened(grey, corners, height, bool(letters.light[members[0]]))
         for corners, height, members in found[:_MOST_LINES]
     ]
 
@@ -120,6 +119,7 @@ def _letters(look: Grey) -> _Letters:
     if not rows:
         return _none()
     table = np.array(rows, np.float64)
+    table = table[np.argsort(-table[:, 7], kind="stable")[:_MOST_LETTERS]]
     letters = _Letters(table[:, :4], table[:, 4], table[:, 5], table[:, 6] > 0)
     return letters.take(_distinct(letters, table[:, 7]))
 
@@ -280,9 +280,7 @@ def _quadrilateral(line: _Letters) -> tuple[Floats, float]:
     )
 
 
-def _straightened(
-    grey: Grey, corners: Floats, height: float, light: bool, letters: int
-) -> SceneLine:
+def _straightened(grey: Grey, corners: Floats, height: float, light: bool) -> SceneLine:
     scale = _WORKING_PX / height
     width = max(4, round(float(np.linalg.norm(corners[1] - corners[0])) * scale))
     tall = max(4, round(float(np.linalg.norm(corners[3] - corners[0])) * scale))
@@ -300,7 +298,7 @@ def _straightened(
         flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
         borderMode=cv2.BORDER_REPLICATE,
     )
-    return SceneLine(255 - flat if light else flat, np.asarray(back, np.float64), letters)
+    return SceneLine(255 - flat if light else flat, np.asarray(back, np.float64))
 
 
 def group_boards(boxes: list[Box]) -> list[list[int]]:
