@@ -62,6 +62,14 @@ class PageRange(click.ParamType):  # type: ignore[type-arg]
         return range(start, stop + 1)
 
 
+pages_option = click.option(
+    "--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-."
+)
+jobs_option = click.option(
+    "--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]"
+)
+
+
 def reading_options(command: F) -> F:
     """Add the options that say how pages are read."""
     for option in (
@@ -115,8 +123,8 @@ def main(verbose: bool) -> None:
     type=click.Path(path_type=Path),
     help="The run folder; a run that was stopped goes on.",
 )
-@click.option("--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-.")
-@click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
+@pages_option
+@jobs_option
 @click.option(
     "--min-confidence",
     type=click.FloatRange(0, 1),
@@ -244,8 +252,8 @@ def look(
     default=Path("."),
     help="The folder of the files that finished runs were made of.  [default: here]",
 )
-@click.option("--pages", type=PageRange(), help="Only these pages of each file: 7, 3-12 or 5-.")
-@click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
+@pages_option
+@jobs_option
 @reading_options
 @say_errors
 def compare(
@@ -346,7 +354,7 @@ def score(run: Path, truth: Path) -> None:
     show_default=True,
     help="Where files and results go.",
 )
-@click.option("--jobs", type=click.IntRange(1, 256), help="Worker processes.  [default: cores]")
+@jobs_option
 @click.option("--few", is_flag=True, help="Only a few pages, as a quick trial.")
 @say_errors
 def demo(out: Path, jobs: int | None, few: bool) -> None:

@@ -121,7 +121,7 @@ def _letters(look: Grey) -> _Letters:
     table = np.array(rows, np.float64)
     table = table[np.argsort(-table[:, 7], kind="stable")[:_MOST_LETTERS]]
     letters = _Letters(table[:, :4], table[:, 4], table[:, 5], table[:, 6] > 0)
-    return letters.take(_distinct(letters, table[:, 7]))
+    return letters.take(_distinct(letters))
 
 
 def _shaped(look: Grey, mask: NDArray[np.uint8], most: int) -> list[tuple[float, ...]]:
@@ -180,12 +180,11 @@ def _measure(
     return tone, mean, float(tone > ground), abs(tone - ground)
 
 
-def _distinct(letters: _Letters, contrast: Floats) -> NDArray[np.intp]:
-    """Return the rows of one region for each letter: of those in one place the clearest."""
-    order = np.argsort(-contrast, kind="stable")
+def _distinct(letters: _Letters) -> NDArray[np.intp]:
+    """Return the rows of one region for each letter: the first, clearest one in each place."""
     boxes, areas = letters.box, (letters.box[:, 2:] - letters.box[:, :2]).prod(1)
     kept: list[int] = []
-    for row in order.tolist():
+    for row in range(len(boxes)):
         if kept:
             others = np.array(kept)
             low = np.maximum(boxes[row, :2], boxes[others, :2])

@@ -224,10 +224,15 @@ def match_words(found: list[Word], truth: list[Word]) -> list[tuple[int, int]]:
     return pairs
 
 
-def _intersection_over_union(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+def shared_areas(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the area (N, M) that each box of `a` (N, 4) shares with each of `b` (M, 4)."""
     low = np.maximum(a[:, None, :2], b[None, :, :2])
     high = np.minimum(a[:, None, 2:], b[None, :, 2:])
-    shared = np.clip(high - low, 0, None).prod(2)
+    return np.asarray(np.clip(high - low, 0, None).prod(2))
+
+
+def _intersection_over_union(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    shared = shared_areas(a, b)
     areas = (a[:, 2:] - a[:, :2]).prod(1)[:, None] + (b[:, 2:] - b[:, :2]).prod(1)[None]
     result: NDArray[np.float64] = shared / np.maximum(areas - shared, 1e-9)
     return result

@@ -14,9 +14,10 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from amberquarry.document import LOW_CONFIDENCE, Box, Page, Word
+from amberquarry.document import LOW_CONFIDENCE, Box, Page, Word, weighted_confidence
 from amberquarry.errors import RunFolderError
 from amberquarry.runs.folder import DOCUMENTS, PAGES, SUMMARY, read_records
+from amberquarry.scoring.compare import shared_areas
 from amberquarry.scoring.runs import load_pages, score_run
 from amberquarry.scoring.text import plain
 from amberquarry.settings import Settings, value_of
@@ -122,8 +123,6 @@ def pages_of_run(run: Path) -> Pages:
 def figures(name: str, run: Path, pages: Sequence[Page], truth: Path | None) -> RunFigures:
     """Return the figures of a run."""
     words = [word for page in pages for word in page.words]
-    letters = sum(len(word.text) for word in words)
-    surety = sum(word.confidence * len(word.text) for word in words)
     low = sum(word.confidence < LOW_CONFIDENCE for word in words)
     score = score_run(run, truth, count_missing=False).get("all") if truth else None
     if truth and score is None:
@@ -135,8 +134,8 @@ def figures(name: str, run: Path, pages: Sequence[Page], truth: Path | None) -> 
         name,
         len(pages),
         len(words),
-        letters,
-        surety / letters if letters else 0.0,
+        sum(len(word.text) for word in words),
+        weighted_confidence(words),
         low / len(words) if words else 0.0,
         _seconds(run),
         score.cer if score else None,
@@ -211,10 +210,7 @@ def _places(boxes: NDArray[np.float64]) -> NDArray[np.int64]:
     second: list[NDArray[np.int64]] = []
     areas = np.maximum((boxes[:, 2:] - boxes[:, :2]).prod(1), 1e-9)
     for start in range(0, len(boxes), 512):
-        part = boxes[start : start + 512]
-        low = np.maximum(part[:, None, :2], boxes[None, :, :2])
-        high = np.minimum(part[:, None, 2:], boxes[None, :, 2:])
-        shared = np.clip(high - low, 0, None).prod(2)
+        shared = shared_areas(boxes[start : start + 512], boxes)
         near = shared > _SHARED * np.minimum(areas[start : start + 512, None], areas[None])
         rows, columns = np.nonzero(near)
         first.append(rows + start)
