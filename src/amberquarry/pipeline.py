@@ -225,12 +225,12 @@ def _read_scene_line(seen: SceneLine, network: LineNetwork, settings: Settings) 
 
     Seen from aside, letters lean; what reads surely as it is, is left so.
     """
-    best = read_line_picture(seen.grey, network, settings, Mapping.of(seen.to_source))
+    best = read_line_picture(seen.grey, network, settings, seen.to_source)
     for lean in _LEANS:
         if best.confidence >= _SURE_LINE:
             break
         other = seen.sheared(lean)
-        line = read_line_picture(other.grey, network, settings, Mapping.of(other.to_source))
+        line = read_line_picture(other.grey, network, settings, other.to_source)
         if line.confidence > best.confidence and len(line.text) >= 0.8 * len(best.text):
             best = line
     return best

@@ -302,7 +302,14 @@ def lay_flat(grey: Grey, corners: Corners) -> tuple[Grey, Mapping]:
     lengths = np.hypot(*(np.roll(corners, -1, 0) - corners).T)
     width = float(max(lengths[0], lengths[2]))
     height = width / proportion(corners, (grey.shape[1], grey.shape[0]))
-    size = (max(8, round(width)), max(8, round(height)))
+    return cut_rectangle(grey, corners, (max(8, round(width)), max(8, round(height))))
+
+
+def cut_rectangle(grey: Grey, corners: Corners, size: tuple[int, int]) -> tuple[Grey, Mapping]:
+    """Return what lies between four corners as a rectangle (width, height), and the mapping back.
+
+    corners: (4, 2), from the rectangle's top left, clockwise.
+    """
     flat = np.array([[0, 0], [size[0], 0], [size[0], size[1]], [0, size[1]]], np.float32)
     back = cv2.getPerspectiveTransform(flat, corners.astype(np.float32))
     shift = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])  # OpenCV's pixel centres

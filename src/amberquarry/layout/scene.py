@@ -17,6 +17,8 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from amberquarry.document import Box
+from amberquarry.imaging import Mapping
+from amberquarry.imaging.sheet import cut_rectangle
 
 Grey = NDArray[np.uint8]
 Floats = NDArray[np.float64]
@@ -65,7 +67,7 @@ class SceneLine:
     """A line cut out and laid level, dark on light, and where it was."""
 
     grey: Grey  # (H, W)
-    to_source: Floats  # (3, 3): from its pixels to the picture's
+    to_source: Mapping  # from its pixels to the picture's
 
     def sheared(self, by: float) -> SceneLine:
         """Return the line with its letters leant over: up by one pixel, right by `by`."""
@@ -79,8 +81,8 @@ class SceneLine:
             flags=cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_REPLICATE,
         )
-        back = np.vstack([cv2.invertAffineTransform(forward), [0.0, 0.0, 1.0]])
-        return SceneLine(np.asarray(flat, np.uint8), self.to_source @ back)
+        back = Mapping.of(np.asarray(cv2.invertAffineTransform(forward), np.float64))
+        return SceneLine(np.asarray(flat, np.uint8), self.to_source.after(back))
 
 
 def find_scene_lines(grey: Grey) -> list[SceneLine]:
@@ -283,21 +285,10 @@ def _straightened(grey: Grey, corners: Floats, height: float, light: bool) -> Sc
     scale = _WORKING_PX / height
     width = max(4, round(float(np.linalg.norm(corners[1] - corners[0])) * scale))
     tall = max(4, round(float(np.linalg.norm(corners[3] - corners[0])) * scale))
-    edges = np.array([[0, 0], [width, 0], [width, tall], [0, tall]], np.float32)
-    back = cv2.getPerspectiveTransform(edges, corners.astype(np.float32))
-    # pixel centres lie at half numbers in our frame, at whole numbers in OpenCV's
-    half = np.array([[1.0, 0.0, 0.5], [0.0, 1.0, 0.5], [0.0, 0.0, 1.0]])
-    shifted = np.linalg.inv(half) @ back @ half
     if scale < 0.7:  # average before sampling
-        grey = cv2.GaussianBlur(grey, (0, 0), 0.4 / scale)
-    flat = cv2.warpPerspective(
-        grey,
-        shifted,
-        (width, tall),
-        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
-    return SceneLine(255 - flat if light else flat, np.asarray(back, np.float64))
+        grey = np.asarray(cv2.GaussianBlur(grey, (0, 0), 0.4 / scale), np.uint8)
+    flat, to_source = cut_rectangle(grey, corners, (width, tall))
+    return SceneLine(255 - flat if light else flat, to_source)
 
 
 def group_boards(boxes: list[Box]) -> list[list[int]]:
