@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import torch
@@ -12,6 +13,23 @@ from amberquarry.reading.ground import LINE_HEIGHT
 
 CLASSES = len(ALPHABET) + 1
 STYLES = ("bold", "slanted", "raised", "lowered")
+
+
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """Channels of the stem and of the context, and how far each step of the context reaches."""
+
+    stem: tuple[int, int, int]
+    wide: int
+    narrow: int
+    dilations: tuple[int, ...]
+
+
+# The large one begins as the usual one, so it can start from the usual one's weights.
+SHAPES = {
+    "usual": Shape((16, 32, 64), 256, 96, (1, 2, 4, 8, 1)),
+    "large": Shape((24, 48, 96), 256, 128, (1, 2, 4, 8, 1, 2, 4, 8, 1)),
+}
 
 
 def _step(
@@ -69,13 +87,9 @@ class LineNet(nn.Module):
     (Graves et al., 2006).
     """
 
-    def __init__(
-        self,
-        widths: tuple[int, int, int, int, int] = (16, 32, 64, 256, 96),
-        dilations: tuple[int, ...] = (1, 2, 4, 8, 1),
-    ) -> None:
+    def __init__(self, shape: Shape = SHAPES["usual"]) -> None:
         super().__init__()
-        first, second, third, wide, narrow = widths
+        first, second, third = shape.stem
         rows = LINE_HEIGHT // 8
         self.stem = nn.Sequential(
             _step(1, first, (5, 5), (2, 2), (2, 2)),
@@ -83,11 +97,13 @@ class LineNet(nn.Module):
             _Residual2d(second),
             _step(second, third, (3, 3), (2, 1), (1, 1)),
             _Residual2d(third),
-            _step(third, wide, (rows, 1), (1, 1), (0, 0)),
+            _step(third, shape.wide, (rows, 1), (1, 1), (0, 0)),
         )
-        self.context = nn.Sequential(*[_Bottleneck1d(wide, narrow, d) for d in dilations])
-        self.classify = nn.Conv1d(wide, CLASSES, 1)
-        self.style = nn.Conv1d(wide, len(STYLES), 1)
+        self.context = nn.Sequential(
+            *[_Bottleneck1d(shape.wide, shape.narrow, d) for d in shape.dilations]
+        )
+        self.classify = nn.Conv1d(shape.wide, CLASSES, 1)
+        self.style = nn.Conv1d(shape.wide, len(STYLES), 1)
 
     def forward(self, ink: Tensor) -> tuple[Tensor, Tensor]:
         """Return scores of the classes (N, W / 4, classes) and of the styles (N, W / 4, styles)."""
@@ -95,21 +111,36 @@ class LineNet(nn.Module):
         return self.classify(features).transpose(1, 2), self.style(features).transpose(1, 2)
 
     def take(self, state: dict[str, Tensor]) -> None:
-        """Take finished weights, also those of a net that knew fewer classes or no styles.
+        """Take finished weights, also those of a smaller net.
 
-        Classes are only ever added at the end: a new one starts as very unlikely.
+        A net that knew fewer classes: a new class starts as very unlikely (classes are only ever
+        added at the end). A net with fewer channels or steps: what is new starts without any
+        effect on what was there (Chen et al., 2016), so that the net reads as the smaller one did.
         """
         own = self.state_dict()
-        if "style.bias" not in state:
-            own["style.weight"].zero_()
-            own["style.bias"].fill_(-4.0)
-        for name, value in state.items():
-            value = value.float() if value.is_floating_point() else value
-            if name.startswith("classify.") and len(value) < CLASSES:
-                rest = torch.zeros(CLASSES - len(value), *value.shape[1:])
-                value = torch.cat([value, rest - 8 if name.endswith("bias") else rest])
-            own[name] = value
+        for name, value in own.items():
+            known = state.get(name)
+            if known is None:
+                # a step of the context that the smaller net did not have adds nothing yet
+                if name.endswith("body.7.weight"):
+                    value.zero_()
+                continue
+            if name.startswith("classify."):
+                value.fill_(-8.0 if name.endswith("bias") else 0.0)
+            corner = tuple(slice(0, size) for size in known.shape)
+            if value.dim() > 1:
+                value[: len(known)] = 0.0
+            value[corner] = known
         self.load_state_dict(own)
+
+
+def net_of(state: dict[str, Tensor]) -> LineNet:
+    """Return a net of the shape that finished weights have, with them."""
+    steps = {name.split(".")[1] for name in state if name.startswith("context.")}
+    shape = next(s for s in SHAPES.values() if len(s.dilations) == len(steps))
+    net = LineNet(shape)
+    net.take(state)
+    return net
 
 
 def export_onnx(net: LineNet, path: Path) -> None:

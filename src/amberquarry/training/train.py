@@ -29,7 +29,7 @@ from amberquarry.reading.ground import LINE_HEIGHT, TIME_STRIDE
 from amberquarry.training.faces import load_faces
 from amberquarry.training.foreign import load_foreign
 from amberquarry.training.lines import LineSource, Sample
-from amberquarry.training.net import CLASSES, STYLES, LineNet
+from amberquarry.training.net import CLASSES, SHAPES, STYLES, LineNet, Shape
 from amberquarry.training.texts import Corpus
 
 log = logging.getLogger(__name__)
@@ -158,11 +158,13 @@ def measure(net: LineNet, lines: dict[str, list[Sample]]) -> dict[str, float]:
 class Round:
     """One schedule of training: net, averaged net, optimiser, and how far it has come."""
 
-    def __init__(self, crops: int, rate: float, frame_crops: int) -> None:
-        self.crops, self.rate, self.frame_crops = crops, rate, frame_crops
+    def __init__(
+        self, crops: int, rate: float, frame_crops: int, shape: Shape, half: bool = False
+    ) -> None:
+        self.crops, self.rate, self.frame_crops, self.half = crops, rate, frame_crops, half
         self.seen = 0
-        self.net = LineNet()
-        self.average = LineNet()
+        self.net = LineNet(shape)
+        self.average = LineNet(shape)
         self.average.load_state_dict(self.net.state_dict())
         self.optimiser = torch.optim.AdamW(self.net.parameters(), lr=rate, weight_decay=0.01)
         self.ctc = nn.CTCLoss(blank=0, reduction="sum", zero_infinity=True)
@@ -209,7 +211,9 @@ class Round:
         for group in self.optimiser.param_groups:
             group["lr"] = self.rate_now()
         ink = torch.from_numpy(batch.ink).float().div_(255).unsqueeze(1)
-        scores, styles = self.net(ink)
+        with torch.autocast("cpu", torch.bfloat16, enabled=self.half):
+            scores, styles = self.net(ink)
+        scores, styles = scores.float(), styles.float()
         if self.seen < self.frame_crops:  # places are known: quicker than CTC from nothing
             loss = self.by_frame(scores.flatten(0, 1), torch.from_numpy(batch.frames).flatten())
             shown = loss.item()
@@ -264,6 +268,18 @@ class Round:
     show_default=True,
     help="Share of the round over which wear grows to its full strength.",
 )
+@click.option(
+    "--size",
+    type=click.Choice(list(SHAPES)),
+    default="usual",
+    show_default=True,
+    help="The large net is for lines that the usual one is unsure of.",
+)
+@click.option(
+    "--half",
+    is_flag=True,
+    help="Multiply in half precision: twice as quick where the processor has matrix units for it.",
+)
 @click.option("--start", type=click.Path(path_type=Path, exists=True))
 @click.option("--seed", default=1, show_default=True)
 @click.option("--workers", default=1, show_default=True)
@@ -275,6 +291,8 @@ def main(
     rate: float,
     frame_crops: int,
     ramp: float,
+    size: str,
+    half: bool,
     start: Path | None,
     seed: int,
     workers: int,
@@ -287,7 +305,7 @@ def main(
     torch.manual_seed(seed)
     work.mkdir(parents=True, exist_ok=True)
     state = work / "round.pt"
-    current = Round(crops, rate, 0 if start else frame_crops)
+    current = Round(crops, rate, 0 if start else frame_crops, SHAPES[size], half)
     if state.exists():
         current.resume(state)
         log.info("go on at %d crops", current.seen)
