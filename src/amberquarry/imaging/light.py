@@ -29,6 +29,9 @@ _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
 _GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
 _LEAST_DEPTH = 12.0  # of the threshold under white
 _PAPER, _LOOK_PIXELS = 215, 1.5e6
+_BESIDE = 0.4  # of the paper's level: what is darker and reaches the edge may lie beside the paper
+_PLAIN, _PLAIN_SHARE = 30.0, 0.5  # most grey levels, and share of its own, by which it varies
+_FEW_BLOCKS = 0.0005  # of such an area: a slide of a few words is no table top
 _SPECK_PIXELS = 4  # and fewer
 _MANY_SPECKS = 2  # for each letter: then the scan is full of them
 _LEAST_CONTRAST = 18.0  # tiles with less take the page's ink level
@@ -192,6 +195,7 @@ def even_page(
     """
     steps = []
     seam = None
+    beside = beside_paper(grey) if light else None
     if reverse:
         grey, seam, share = reverse_dark(grey)
         if share:
@@ -204,6 +208,9 @@ def even_page(
             grey = _lit(grey, ground)
     if seam is not None:  # between an area turned round and the page beside it
         grey = np.where(seam, np.uint8(255), grey)
+    if beside is not None:
+        steps.append(PreparationStep(Step.BORDER, "dark ground shows beside the paper"))
+        grey = np.where(beside, np.uint8(255), grey)
     return grey, tuple(steps)
 
 
@@ -247,6 +254,43 @@ def _lit(grey: Grey, ground: Grey) -> Grey:
     if steep.any():
         whole = _with_edges(grey, whole, steep)
     return np.asarray(cv2.divide(grey, np.maximum(whole, 30), scale=255), np.uint8)
+
+
+def beside_paper(grey: Grey) -> NDArray[np.bool_] | None:
+    """Return where (H, W) a table or a lid shows beside the paper, None where none does.
+
+    That is dark ground without any strokes that reaches the picture's edge. Evened like paper it
+    would turn into grain.
+    """
+    small = _in_blocks(grey)
+    if min(small.shape) < 16:
+        return None
+    dark = cv2.medianBlur(small, 5) < _BESIDE * float(np.percentile(small, 97))
+    dark = cv2.morphologyEx(dark.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    _, labels = cv2.connectedComponents(dark, connectivity=8)
+    edges = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
+    edges = edges[edges > 0]
+    if not len(edges):
+        return None
+    blocks = _Blocks.of(grey, small)
+    inner = cv2.erode(dark, np.ones((3, 3), np.uint8), borderValue=1) > 0
+    plain = np.zeros(dark.shape, np.uint8)
+    for number in edges:
+        area = labels == number
+        inside = area & inner
+        if not inside.any():
+            continue
+        strokes = np.maximum(blocks.mean - blocks.darkest, blocks.lightest - blocks.mean)[inside]
+        level = float(np.median(blocks.mean[inside]))
+        varied = strokes > max(_PLAIN, _PLAIN_SHARE * level)
+        if varied.sum() <= max(2, _FEW_BLOCKS * varied.size):
+            plain[area] = 1
+    if not plain.any():
+        return None
+    # the paper's edge lies in blocks that are partly dark
+    plain = cv2.dilate(plain, np.ones((5, 5), np.uint8))
+    whole = cv2.resize(plain, grey.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    return np.asarray(whole > 0)
 
 
 def clear_borders(even: Grey) -> Grey:

@@ -113,7 +113,8 @@ def prepare(
     steps = [*done]
     cleared = clear_borders(even)
     if cleared is not even:
-        steps.append(PreparationStep(Step.BORDER, "solid dark areas reach the edge"))
+        if Step.BORDER not in {step.step for step in steps}:
+            steps.append(PreparationStep(Step.BORDER, "solid dark areas reach the edge"))
         even = cleared
     share, threshold = INK_SHARE, settings.ink_threshold / INK_SHARE
     if is_bilevel(source):
