@@ -38,13 +38,16 @@ from devpages import listed, write_truth
 
 PAGES = 14  # of each class
 BOARDS = 16
-CLASSES = ("photographed", "bent", "reversed", "shaded", "spreads", "boards", "textless")
+GROUNDS = ("stamped", "ruled", "screened", "bled")
+BOARDED = ("boards", "textless")
+CLASSES = ("photographed", "bent", "reversed", "shaded", "spreads", *BOARDED, *GROUNDS)
 OFF: dict[str, dict[str, Any]] = {
     "photographed": {"find_sheet": False},
     "bent": {"flatten": False},
-    "reversed": {},
-    "shaded": {},
+    "reversed": {"reverse_dark": False},
+    "shaded": {"even_light": False},
     "spreads": {"split_spreads": False},
+    **{name: {"even_light": False} for name in GROUNDS},
 }
 WORDS = re.split(
     r"\s+",
@@ -77,6 +80,20 @@ def draw(name: str, clean: NDArray[np.uint8], blocks: list[dict[str, Any]], seed
         return scenes.shade(clean, seed)
     boxes = np.array([block["box"] for block in blocks], float)
     return scenes.reverse_areas(clean, boxes, seed)
+
+
+def build_grounds(data: Path) -> None:
+    """Draw pages with stamps, rules, screens and print that shines through."""
+    for number, name in enumerate(GROUNDS):
+        pages = flat_pages(data, PAGES + 1, seed=10 + number)
+        pictures = [np.asarray(Image.open(path).convert("L")) for _, path in pages]
+        for count, (key, path) in enumerate(pages[:PAGES]):
+            blocks = json.loads(path.with_suffix(".json").read_text(encoding="utf-8"))["blocks"]
+            scene = scenes.mark_ground(
+                pictures[count], pictures[count + 1], name, 1100 + 100 * number + count
+            )
+            moved = move_blocks(blocks, scene.place)
+            write(data / "scenes" / name, key, scene, moved, flat=[key])
 
 
 def write(
@@ -119,6 +136,7 @@ def build(data: Path) -> None:
     pages = flat_pages(data, 2 * PAGES, seed=4)
     for number, (left, right) in enumerate(zip(pages[::2], pages[1::2], strict=True)):
         draw_spread(data / "scenes" / "spreads", left, right, 400 + number)
+    build_grounds(data)
     fonts = sorted(
         str(path)
         for family in ("alegreya-sans", "spectral", "anonymous-pro")
@@ -148,7 +166,7 @@ def build(data: Path) -> None:
             }
             blocks.append({"id": "b", "kind": "paragraph", "box": [0, 0, 1, 1], "confidence": 1.0,
                            "text": line["text"], "lines": [{**line, "words": words}]})  # fmt: skip
-        write(data / "scenes" / CLASSES[5 + bare], f"{count:02d}", scene, blocks)
+        write(data / "scenes" / BOARDED[bare], f"{count:02d}", scene, blocks)
 
 
 def covered(
@@ -187,7 +205,7 @@ def read_one(job: tuple[str, str, str]) -> Result:
 
     shipped, steps = scored(Settings(), path, truth)
     without, plain = [], []
-    if OFF.get(name):
+    if name in OFF:
         without = [scored(Settings.from_dict({"preparation": OFF[name]}), path, truth)[0]]
     for key in record.get("flat", []):
         [flat] = Path(pages).glob(f"*/clean/{key}.png")
@@ -233,13 +251,13 @@ def score(data: Path, names: tuple[str, ...], jobs: int, pages: bool) -> None:
         )
         sums = [(s.truth_boxes, s.found_boxes, s.same_place_and_text) for _, s, *_ in rows]
         there, read, right = np.array(sums).sum(0).tolist()
-        words = f"{right / there:.3f}" if there and name not in OFF else "–"
-        extra = f"{(read - right) / len(rows):.2f}" if name not in OFF else "–"
+        words = f"{right / there:.3f}" if there and name in BOARDED else "–"
+        extra = f"{(read - right) / len(rows):.2f}" if name in BOARDED else "–"
         shipped = total([row[1] for row in rows])
         columns = [[row[1] for row in rows], [s for row in rows for s in row[2]]]
         columns.append([s for row in rows for s in row[3]])
         rates = " ".join(map(rate, columns))
-        order = f"{shipped.order:.3f}" if shipped.order is not None and name in OFF else "–"
+        order = f"{shipped.order:.3f}" if shipped.order is not None and name not in BOARDED else "–"
         click.echo(f"{name:13} {len(rows):3} {rates} {order:>6} {found} {words:>12} {extra:>16}")
         if pages:
             for row in rows:

@@ -1,12 +1,16 @@
 import unittest
 
+import cv2
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageDraw, ImageFont
 
-from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down
+from amberquarry.document import Step
+from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down, views_of
+from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
+from amberquarry.sources.pictures import brightest_channel
 from tests.support.pages import blank, pixels, text_page, write_lines
 
 
@@ -114,11 +118,76 @@ class LightTest(unittest.TestCase):
         self.assertGreater(int(cleared[:, :32].min()), 200)
         self.assertTrue((cleared[:, 100:] == page[:, 100:]).all())
 
+    def test_table_beside_the_paper_goes(self):
+        """Dull ground around a page is cleared, print on paper in deep shade is not."""
+        chance = np.random.default_rng(3)
+        page = pixels(text_page()).astype(float)
+        page[:90] = page[-120:] = 40
+        noisy = np.clip(page + 4 * chance.standard_normal(page.shape), 0, 255).astype(np.uint8)
+        even, steps = even_page(noisy)
+        self.assertIn(Step.BORDER, {step.step for step in steps})
+        self.assertGreater(int(even[:80].min()), 250)
+        self.assertGreater(ink_of(even)[150:500, 120:1100].mean(), 0.02)
+        shaded = pixels(text_page()).astype(float)
+        shaded[:, :620] *= 0.25
+        self.assertAlmostEqual(
+            ink_of(even_page(shaded.astype(np.uint8))[0]).mean(),
+            ink_of(pixels(text_page())).mean(),
+            delta=0.01,
+        )
+
     def test_bilevel_is_told_from_grey(self):
         """Only pictures of two levels count as black and white."""
         page = pixels(text_page())
         self.assertTrue(is_bilevel(np.where(page > 128, 255, 0).astype(np.uint8)))
         self.assertFalse(is_bilevel((page // 2 + 60).astype(np.uint8)))
+
+
+class MarksTest(unittest.TestCase):
+    def marked(self, shape, colour):
+        """Return a page of print with a circle or a rule drawn over it."""
+        image = text_page().convert("RGB")
+        draw = ImageDraw.Draw(image)
+        if shape == "ring":
+            draw.ellipse((300, 120, 620, 440), outline=colour, width=7)
+        else:
+            for y in range(160, 500, 52):
+                draw.line((60, y, 1200, y), fill=colour, width=3)
+        return np.minimum(np.asarray(image), np.asarray(text_page().convert("RGB")))
+
+    def test_coloured_marks_are_lifted(self):
+        """Rings and rules in colour go, the dark print under them stays as it was."""
+        plain = pixels(text_page())
+        for shape, colour in (("ring", (190, 40, 60)), ("ring", (40, 60, 190)),
+                              ("rules", (150, 180, 225))):  # fmt: skip
+            with self.subTest(shape=shape, colour=colour):
+                colours = self.marked(shape, colour)
+                grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
+                lifted = without_marks(grey, brightest_channel(colours))
+                before = ((grey < 200) != (plain < 200)).mean()
+                after = ((lifted < 200) != (plain < 200)).mean()
+                self.assertLess(after, 0.1 * before)
+
+    def test_coloured_letters_stay(self):
+        """Coloured headings, areas and grey marks are left alone."""
+        image = text_page().convert("RGB")
+        draw, font = ImageDraw.Draw(image), ImageFont.load_default(90)
+        draw.text((120, 1100), "Tide tables of the year", font=font, fill=(180, 20, 40))
+        draw.rectangle((120, 1300, 900, 1500), fill=(60, 90, 200))
+        colours = np.asarray(image)
+        grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
+        self.assertIsNone(without_marks(grey, brightest_channel(colours)))
+        self.assertIsNone(brightest_channel(self.marked("ring", (90, 90, 90))))
+
+    def test_a_setting_leaves_marks(self):
+        """The step is told in the page's record, and can be left out."""
+        colours = self.marked("ring", (190, 40, 60))
+        grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
+        [view] = views_of(grey, PreparationSettings(), brightest_channel(colours))
+        self.assertEqual([step.step for step in view.steps], [Step.LIFT])
+        settings = PreparationSettings(lift_marks=False)
+        [view] = views_of(grey, settings, brightest_channel(colours))
+        self.assertEqual(view.steps, ())
 
 
 class PrepareTest(unittest.TestCase):

@@ -10,7 +10,7 @@ from amberquarry import FindingCode, Limits, PageError, Rejection, Settings, Sou
 from amberquarry.demo import COLLECTION
 from amberquarry.settings import PreparationSettings
 from amberquarry.sources import FileKind, kind_of, open_source
-from amberquarry.sources.pictures import grey_levels, grey_of_array
+from amberquarry.sources.pictures import grey_levels, image_of_array
 from tests.support.pages import blank, encoded, picture_pdf, text_page
 
 
@@ -96,13 +96,13 @@ class PictureTest(unittest.TestCase):
     def test_arrays_are_checked(self):
         """Wrong shapes and types are the caller's mistake."""
         with self.assertRaisesRegex(ValueError, r"got shape \(2, 2, 7\)"):
-            grey_of_array(np.zeros((2, 2, 7), np.uint8))
+            image_of_array(np.zeros((2, 2, 7), np.uint8))
         with self.assertRaisesRegex(ValueError, "no pixels"):
-            grey_of_array(np.zeros((0, 5), np.uint8))
+            image_of_array(np.zeros((0, 5), np.uint8))
         with self.assertRaisesRegex(TypeError, "int32"):
-            grey_of_array(np.zeros((4, 4), np.int32))
-        self.assertEqual(int(grey_of_array(np.ones((4, 4)))[0, 0]), 255)
-        self.assertEqual(int(grey_of_array(np.full((4, 4), np.nan))[0, 0]), 0)
+            image_of_array(np.zeros((4, 4), np.int32))
+        self.assertEqual(int(grey_levels(image_of_array(np.ones((4, 4))))[0, 0]), 255)
+        self.assertEqual(int(grey_levels(image_of_array(np.full((4, 4), np.nan)))[0, 0]), 0)
 
     def test_orientation_tag_is_followed(self):
         """A picture is taken as a viewer shows it."""

@@ -103,6 +103,7 @@ class Step(StrEnum):
     """What can be done to a page's picture before it is read."""
 
     SHEET = "sheet"  # cut out of a photograph and laid flat
+    LIFT = "lift"  # coloured marks that cross the print taken off it
     SPLIT = "split"  # one of two facing pages
     REVERSE = "reverse"  # areas of light letters on dark turned into dark on light
     LIGHT = "light"  # uneven or tinted ground made white

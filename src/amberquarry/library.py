@@ -23,7 +23,7 @@ from amberquarry.pipeline import (
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, open_source
-from amberquarry.sources.pictures import grey_levels, grey_of_array
+from amberquarry.sources.pictures import brightest_of, grey_levels, image_of_array
 
 PageInput = str | os.PathLike[str] | bytes | NDArray[np.generic] | Image.Image
 
@@ -31,11 +31,11 @@ PageInput = str | os.PathLike[str] | bytes | NDArray[np.generic] | Image.Image
 def page_picture(image: PageInput, number: int, settings: Settings, limits: Limits) -> PagePicture:
     """Return the grey picture of a page from a path, bytes, array or Pillow image."""
     if isinstance(image, np.ndarray):
-        return PagePicture(grey_of_array(image), None)
+        image = image_of_array(image)
     if isinstance(image, Image.Image):
         if 0 in image.size:
             raise ValueError(f"the picture has no pixels, its size is {image.size}")
-        return PagePicture(grey_levels(image), None)
+        return PagePicture(grey_levels(image), None, brightest=brightest_of(image))
     source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
     try:
         if not 1 <= number <= source.page_count:

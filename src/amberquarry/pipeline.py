@@ -107,7 +107,7 @@ def read_in_steps(
     picture: PagePicture, number: int, network: LineNetwork, settings: Settings
 ) -> list[tuple[Page, Stages]]:
     """Return what `read_picture` does, each page with how it came there."""
-    views = views_of(picture.grey, settings.preparation)
+    views = views_of(picture.grey, settings.preparation, picture.brightest)
     if len(views) > 1:  # halves of a book are no photographs of signs
         settings = settings.with_values({"preparation.find_scene_text": False})
     return [_read_best(picture, number, view, network, settings) for view in views]

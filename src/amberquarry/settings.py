@@ -87,6 +87,9 @@ class PreparationSettings(_Group):
         True, "pages are turned by quarters, by reading a few lines each way"
     )
     flatten: bool = _setting(True, "lines bent by a book's spine are made straight")
+    lift_marks: bool = _setting(
+        True, "coloured stamps, rules and strokes that cross dark print are taken off it"
+    )
     even_light: bool = _setting(True, "uneven or tinted ground is made white")
     reverse_dark: bool = _setting(True, "areas of light letters on dark are turned round")
     ink_threshold: float = _setting(

@@ -275,6 +275,89 @@ def shade(clean: Grey, seed: int) -> Scene:
     )
 
 
+_STAMP_INKS = ((70, 60, 160), (170, 40, 50), (40, 90, 150), (60, 110, 70), (60, 60, 66))
+
+
+def _stamps(chance: np.random.Generator, shape: tuple[int, int]) -> NDArray[np.float32]:
+    """Return what light stamps of rings and wavy bars, without letters, let through (H, W, 3)."""
+    through = np.ones((*shape, 3), np.float32)
+    for _ in range(int(chance.integers(2, 5))):
+        mask = np.zeros(shape, np.uint8)
+        x, y = (float(chance.uniform(0.15, 0.85) * side) for side in shape[::-1])
+        radius, thick = int(chance.integers(90, 230)), int(chance.integers(5, 13))
+        for part in (1.0, 0.8):
+            cv2.circle(mask, (int(x), int(y)), int(part * radius), 255, thick, cv2.LINE_AA)
+        along = np.arange(0, 3.2 * radius)
+        for bar in np.linspace(-0.6, 0.6, int(chance.integers(3, 6))):
+            wave = y + bar * radius + 0.06 * radius * np.sin(along / (0.16 * radius))
+            points = np.stack([x + 0.6 * radius + along, wave], 1).astype(np.int32)
+            cv2.polylines(mask, [points], False, 255, thick, cv2.LINE_AA)
+        turn = cv2.getRotationMatrix2D((x, y), float(chance.uniform(-40, 40)), 1.0)
+        mask = np.asarray(cv2.warpAffine(mask, turn, shape[::-1]), np.uint8)
+        worn = np.clip(0.75 + 0.3 * _noise(chance, shape, 5), 0, 1) * mask / 255
+        ink = np.array(_STAMP_INKS[chance.integers(len(_STAMP_INKS))], np.float32) / 255
+        strength = chance.uniform(0.5, 0.95)
+        through *= 1 - strength * worn[..., None] * (1 - ink)
+    return through
+
+
+def _ruling(chance: np.random.Generator, shape: tuple[int, int]) -> NDArray[np.float32]:
+    """Return what squared or ruled paper at 300 dpi lets through (H, W, 3)."""
+    pitch, thick = float(chance.choice([59.06, 82.7, 94.5])), int(chance.integers(2, 5))
+    lines = np.zeros(shape, bool)
+    squared = chance.random() < 0.6
+    for axis in (0, 1) if squared else (0,):
+        places = np.arange(chance.uniform(0, pitch), shape[axis] - thick, pitch).astype(int)
+        for at in places:
+            lines[
+                (slice(at, at + thick),) if axis == 0 else (slice(None), slice(at, at + thick))
+            ] = 1
+    colour = np.array(((150, 180, 225), (175, 175, 175), (225, 170, 160))[chance.integers(3)]) / 255
+    return np.where(lines[..., None], colour, 1.0).astype(np.float32)
+
+
+def _screen(chance: np.random.Generator, shape: tuple[int, int]) -> NDArray[np.float32]:
+    """Return what tints printed as screens of dots let through (H, W, 3): bands over the page."""
+    pitch, angle = chance.uniform(4.0, 7.5), np.radians(chance.choice([15.0, 45.0, 75.0]))
+    rows, columns = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
+    u = (columns * np.cos(angle) + rows * np.sin(angle)) * (2 * np.pi / pitch)
+    v = (rows * np.cos(angle) - columns * np.sin(angle)) * (2 * np.pi / pitch)
+    share = chance.uniform(0.05, 0.22)
+    dots = np.cos(u) + np.cos(v) > 2 - 4 * share
+    low = int(chance.uniform(0.0, 0.3) * shape[0])
+    inside = (rows >= low) & (rows < low + chance.uniform(0.4, 0.8) * shape[0])
+    grey = chance.uniform(0.25, 0.6)
+    return np.where(dots & inside, grey, 1.0).astype(np.float32)[..., None]
+
+
+def mark_ground(clean: Grey, behind: Grey, kind: str, seed: int) -> Scene:
+    """Return the page as a scan at 200 to 300 dpi with something else on its paper.
+
+    kind: `stamped`, `ruled`, `screened`, or `bled`: print of the page behind shines through.
+    """
+    chance = np.random.default_rng(seed)
+    shape = clean.shape
+    paper = np.array(_PAPERS[chance.integers(len(_PAPERS))], np.float32)
+    page = _printed(clean, paper, float(chance.uniform(10, 60)))
+    if kind == "bled":
+        height, width = min(shape[0], behind.shape[0]), min(shape[1], behind.shape[1])
+        other = np.full(shape, 255, np.uint8)
+        other[:height, :width] = behind[:height, :width]
+        shines = cv2.GaussianBlur(other[:, ::-1], (0, 0), chance.uniform(1.5, 3.5)) / 255
+        page = page * (1 - chance.uniform(0.15, 0.4) * (1 - shines.astype(np.float32)))[..., None]
+    else:
+        makers = {"stamped": _stamps, "ruled": _ruling, "screened": _screen}
+        page = page * makers[kind](chance, shape)
+    dpi = float(chance.choice([200, 240, 300]))
+    scale = dpi / 300
+    size = (round(shape[1] * scale), round(shape[0] * scale))
+    picture = cv2.resize(page, size, interpolation=cv2.INTER_AREA)
+    picture = _expose(picture, chance, chance.uniform(0.4, 0.8), chance.uniform(1, 4))
+    return Scene(
+        _jpeg(picture, int(chance.integers(65, 92)), dpi), ".jpg", size, lambda p: p * scale
+    )
+
+
 def spread(left: Grey, right: Grey, seed: int) -> tuple[Scene, Callable[[Points], Points]]:
     """Return two pages side by side as one scan, and where points of the right page lie.
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import PreparationStep, Step
+from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import (
     HEALED_INK_SHARE,
     INK_SHARE,
@@ -64,13 +65,26 @@ class View:
         )
 
 
-def views_of(source: NDArray[np.uint8], settings: PreparationSettings) -> list[View]:
-    """Return the sheet that lies on a photograph, or the whole picture; two pages of a spread."""
+def views_of(
+    source: NDArray[np.uint8],
+    settings: PreparationSettings,
+    brightest: NDArray[np.uint8] | None = None,
+) -> list[View]:
+    """Return the sheet that lies on a photograph, or the whole picture; two pages of a spread.
+
+    brightest: channel of the source, if it has colour: coloured marks are taken off the print.
+    """
     view = View(source, Mapping())
+    if brightest is not None and settings.lift_marks:
+        lifted = without_marks(source, brightest)
+        if lifted is not None:
+            why = "coloured marks cross the print"
+            source, view = lifted, View(lifted, Mapping(), (PreparationStep(Step.LIFT, why),))
     corners = find_sheet(source) if settings.find_sheet else None
     if corners is not None:
         why = "a sheet lies on a darker ground"
-        view = View(*lay_flat(source, corners), (PreparationStep(Step.SHEET, why),))
+        step = PreparationStep(Step.SHEET, why)
+        view = View(*lay_flat(source, corners), (*view.steps, step))
     fold = find_fold(view.grey) if settings.split_spreads else None
     if fold is None:
         return [view]

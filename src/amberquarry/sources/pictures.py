@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageOps, UnidentifiedImageError
@@ -18,15 +19,19 @@ from amberquarry.settings import Limits
 
 FORMATS = ("PNG", "JPEG", "TIFF", "BMP", "GIF", "WEBP", "JPEG2000", "PPM")
 
+_LOOK_STEP, _LEAST_COLOURED = 6, 0.0005  # share of the page from which colour is looked into
+_COLOUR_SPREAD = 24  # grey levels between the channels
+
 
 @dataclass(frozen=True, slots=True)
 class PagePicture:
     """The grey picture of a page, as displayed."""
 
     grey: NDArray[np.uint8]  # (H, W), 0 is black
-    dpi: tuple[float, float] | None  # None where the file does not say
+    dpi: tuple[float, float] | None = None  # None where the file does not say
     to_points: tuple[float, float, float, float, float, float] | None = None
     findings: tuple[Finding, ...] = ()
+    brightest: NDArray[np.uint8] | None = None  # (H, W) of the channels; None without colour
 
 
 def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
@@ -43,15 +48,39 @@ def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
             else (255.0 if deep.max(initial=0) > 1 else 1.0)
         )
         return np.clip(deep / max(top, float(deep.max(initial=1))) * 255, 0, 255).astype(np.uint8)
+    return np.asarray(_on_paper(image).convert("L"), dtype=np.uint8)
+
+
+def brightest_channel(colours: NDArray[np.uint8]) -> NDArray[np.uint8] | None:
+    """Return the brightest of a picture's channels (H, W), None where it has next to no colour.
+
+    colours: (H, W, 3), in any order of channels.
+    """
+    sample = colours[::_LOOK_STEP, ::_LOOK_STEP].astype(np.int16)
+    spread = np.ptp(sample, axis=2)
+    if (spread > _COLOUR_SPREAD).mean() < _LEAST_COLOURED:
+        return None
+    first, second, third = cv2.split(colours)
+    return np.asarray(cv2.max(cv2.max(first, second), third), np.uint8)
+
+
+def brightest_of(image: Image.Image) -> NDArray[np.uint8] | None:
+    """Return the brightest channel of a Pillow image (H, W), None where it has no colour."""
+    if image.mode in ("1", "L", "LA", "La", "I", "F") or image.mode.startswith("I;16"):
+        return None
+    return brightest_channel(np.asarray(_on_paper(image).convert("RGB")))
+
+
+def _on_paper(image: Image.Image) -> Image.Image:
+    """Return an image with white where it is transparent."""
     if image.mode in ("LA", "La", "PA", "RGBA", "RGBa") or "transparency" in image.info:
         image = image.convert("RGBA")
-        paper = Image.new("RGBA", image.size, "white")
-        image = Image.alpha_composite(paper, image)
-    return np.asarray(image.convert("L"), dtype=np.uint8)
+        return Image.alpha_composite(Image.new("RGBA", image.size, "white"), image)
+    return image
 
 
-def grey_of_array(array: NDArray[Any]) -> NDArray[np.uint8]:
-    """Return grey levels of an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA.
+def image_of_array(array: NDArray[Any]) -> Image.Image:
+    """Return a Pillow image of an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA.
 
     Integers of 8 or 16 bits count by their full range, booleans as black (False) and white, floats
     from 0 to 1. Raises TypeError or ValueError for anything else.
@@ -70,7 +99,7 @@ def grey_of_array(array: NDArray[Any]) -> NDArray[np.uint8]:
         raise TypeError(f"need bool, uint8, uint16 or float pixels, got {array.dtype}")
     if array.ndim == 3 and array.shape[2] == 1:
         array = array[:, :, 0]
-    return grey_levels(Image.fromarray(np.ascontiguousarray(array)))
+    return Image.fromarray(np.ascontiguousarray(array))
 
 
 class PictureSource:
@@ -119,7 +148,7 @@ class PictureSource:
                 )
             dpi = self._image.info.get("dpi")
             image = ImageOps.exif_transpose(self._image)
-            grey = grey_levels(image)
+            grey, brightest = grey_levels(image), brightest_of(image)
         except PageError:
             raise
         except (OSError, ValueError, SyntaxError, EOFError, MemoryError) as error:
@@ -130,7 +159,7 @@ class PictureSource:
             known = None
         if known and not all(20 <= value <= 5000 for value in known):
             known = None
-        return PagePicture(grey, known)
+        return PagePicture(grey, known, brightest=brightest)
 
     def close(self) -> None:
         """Release the file."""

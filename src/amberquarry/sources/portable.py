@@ -10,6 +10,7 @@ import ctypes
 import threading
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pypdfium2 as pdfium
 from pypdfium2 import raw
@@ -17,7 +18,7 @@ from pypdfium2 import raw
 from amberquarry.document import Finding, FindingCode
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
-from amberquarry.sources.pictures import PagePicture
+from amberquarry.sources.pictures import PagePicture, brightest_channel
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0
@@ -60,7 +61,7 @@ class PortableSource:
             )
 
     def picture(self, index: int) -> PagePicture:
-        """Return a page rendered in grey; raises PageError where it can't be."""
+        """Return a page rendered; raises PageError where it can't be."""
         with _LOCK:
             try:
                 page = self._pdf[index]
@@ -101,16 +102,20 @@ class PortableSource:
             )
         # a hair less, so that rounding up does not add a column to a scan's own width
         scale = dpi / _POINTS_PER_INCH * (1 - 1e-6)
-        bitmap = page.render(scale=scale, grayscale=True, may_draw_forms=False)
+        bitmap = page.render(scale=scale, may_draw_forms=False)
         try:
-            grey = np.array(bitmap.to_numpy(), dtype=np.uint8)
+            colours = bitmap.to_numpy()  # blue, green, red
+            grey = np.asarray(cv2.cvtColor(colours, cv2.COLOR_BGR2GRAY), np.uint8)
+            brightest = brightest_channel(colours)
         finally:
             bitmap.close()
-        if grey.ndim == 3:
-            grey = grey[:, :, 0]
         inverse = _POINTS_PER_INCH / dpi
         return PagePicture(
-            grey, (dpi, dpi), (inverse, 0.0, 0.0, -inverse, 0.0, height_pt), tuple(findings)
+            grey,
+            (dpi, dpi),
+            (inverse, 0.0, 0.0, -inverse, 0.0, height_pt),
+            tuple(findings),
+            brightest,
         )
 
     def _scan_dpi(self, page: pdfium.PdfPage, width_pt: float, height_pt: float) -> float | None:

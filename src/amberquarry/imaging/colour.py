@@ -1,0 +1,96 @@
+"""Coloured marks that cross dark print: stamps, ruling, underlines, pen strokes."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.light import ground_of
+
+Grey = NDArray[np.uint8]
+
+# Ink is how much of the paper's level is missing. Of coloured ink, less is missing in the brightest
+# channel; all of a mark is above the least, dark print above the most.
+_COLOURED, _LEAST_INK, _DARK_INK = 0.8, 0.1, 0.5
+_FINE_PIXELS = 4e6  # pages with more are looked at in half their size
+_GAP, _THICK, _MOST_THICK = 0.005, 0.01, 0.3  # of the page's longer side; share of a mark's area
+_DEEPEST = 75  # percentile of a mark's ink that is taken for its own level
+_LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark touches
+
+
+def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
+    """Return a page without the coloured marks that cross its dark print, None where none do.
+
+    Marks are thin, long pieces of coloured ink that touch several dark pieces; coloured letters and
+    areas are left alone. Under a mark the brightest channel shows the dark print by itself.
+    """
+    shrink = 2 if grey.size > _FINE_PIXELS else 1
+    size = (grey.shape[1] // shrink, grey.shape[0] // shrink)
+    if min(size) < 64:
+        return None
+    ink, bright_ink = (_ink_in(part, shrink) for part in (grey, brightest))
+    coloured = ((bright_ink < _COLOURED * ink) & (ink > _LEAST_INK)).astype(np.uint8)
+    if not coloured.any():
+        return None
+    dark = (bright_ink > _DARK_INK).astype(np.uint8)
+    longest = max(size)
+    gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
+    joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(1)
+    chosen = sides >= _LEAST_LENGTH * longest
+    chosen[0] = False
+    core = np.ones((round(_THICK * longest) | 1,) * 2, np.uint8)
+    area = stats[:, cv2.CC_STAT_AREA]
+    thick = np.bincount(
+        labels[cv2.morphologyEx(joined, cv2.MORPH_OPEN, core) > 0], minlength=len(area)
+    )
+    chosen &= thick <= _MOST_THICK * area
+    chosen &= _pieces_touched(labels, dark, len(area)) >= _CROSSED
+    if not chosen.any():
+        return None
+    lightness = np.ones(len(area), np.float32)  # of each mark in the brightest channel
+    for number in np.flatnonzero(chosen):
+        left, top, width, height = stats[number, :4]
+        part = np.s_[top : top + height, left : left + width]
+        own = (labels[part] == number) & (coloured[part] > 0)
+        lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
+    deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
+    return _lifted(grey, brightest, deep)
+
+
+def _lifted(grey: Grey, brightest: Grey, deep: NDArray[np.float32]) -> Grey:
+    """Return the page with marks at the paper's level; what is darker in them stays.
+
+    deep: the marks' own share of the paper's level, 1 beside them.
+    """
+    size = grey.shape[::-1]
+    inside = cv2.resize((deep < 1).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    paper, of_channel = (ground_of(part).astype(np.float32) for part in (grey, brightest))
+    gain = cv2.resize(paper / np.maximum(30, of_channel), size)[inside]
+    gain /= cv2.resize(deep, size, interpolation=cv2.INTER_NEAREST)[inside]
+    level = np.minimum(brightest[inside] * gain, cv2.resize(paper, size)[inside])
+    lifted = grey.copy()
+    lifted[inside] = np.maximum(grey[inside], level.astype(np.uint8))
+    return lifted
+
+
+def _ink_in(part: Grey, shrink: int) -> NDArray[np.float32]:
+    """Return how much of the paper's level is missing, the most of each block of pixels."""
+    height, width = part.shape[0] // shrink, part.shape[1] // shrink
+    darkest = cv2.erode(part, np.ones((shrink, shrink), np.uint8), anchor=(0, 0))
+    darkest = darkest[: height * shrink : shrink, : width * shrink : shrink]
+    paper = cv2.resize(ground_of(part), (width, height)).astype(np.float32)
+    return np.asarray(1 - darkest / np.maximum(paper, 30), np.float32)
+
+
+def _pieces_touched(
+    labels: NDArray[np.int32], dark: NDArray[np.uint8], count: int
+) -> NDArray[np.int64]:
+    """Return for each of `count` marks how many pieces of dark print it touches."""
+    _, pieces = cv2.connectedComponents(dark, connectivity=8)
+    near = cv2.dilate(labels.astype(np.float32), np.ones((3, 3), np.uint8)).astype(np.int64)
+    both = (near > 0) & (pieces > 0)
+    pairs = np.unique(near[both] * (int(pieces.max()) + 1) + pieces[both])
+    return np.bincount(pairs // (int(pieces.max()) + 1), minlength=count)
