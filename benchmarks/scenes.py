@@ -47,7 +47,10 @@ OFF: dict[str, dict[str, Any]] = {
     "reversed": {"reverse_dark": False},
     "shaded": {"even_light": False},
     "spreads": {"split_spreads": False},
-    **{name: {"even_light": False} for name in GROUNDS},
+    "stamped": {"lift_marks": False},
+    "ruled": {"lift_marks": False},
+    "screened": {"even_light": False},
+    "bled": {"lift_bleed": False},
 }
 WORDS = re.split(
     r"\s+",

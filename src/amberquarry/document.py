@@ -108,6 +108,7 @@ class Step(StrEnum):
     REVERSE = "reverse"  # areas of light letters on dark turned into dark on light
     LIGHT = "light"  # uneven or tinted ground made white
     BORDER = "border"  # dark areas at the edges cleared
+    BLEED = "bleed"  # print of the other side that shines through taken off
     MEND = "mend"  # broken strokes of a black-and-white scan grown together
     TURN = "turn"  # by quarters
     RESIZE = "resize"  # to the letter size that is read best

@@ -90,6 +90,7 @@ class PreparationSettings(_Group):
     lift_marks: bool = _setting(
         True, "coloured stamps, rules and strokes that cross dark print are taken off it"
     )
+    lift_bleed: bool = _setting(True, "print of the other side that shines through is taken off")
     even_light: bool = _setting(True, "uneven or tinted ground is made white")
     reverse_dark: bool = _setting(True, "areas of light letters on dark are turned round")
     ink_threshold: float = _setting(

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import PreparationStep, Step
+from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import (
     HEALED_INK_SHARE,
@@ -134,6 +135,11 @@ def prepare(
     if is_bilevel(source):
         steps.append(PreparationStep(Step.MEND, "the picture holds only black and white"))
         even, share = heal(drop_specks(even)), HEALED_INK_SHARE
+    elif settings.lift_bleed and seems_bled(even):
+        front = without_bleed(even)
+        if front is not None:
+            steps.append(PreparationStep(Step.BLEED, "print of the other side shines through"))
+            even = front
     # whole factors shrink fastest
     shrink = max(1, round((height * width / _LOOK_PIXELS) ** 0.5))
     look = even

@@ -1,0 +1,85 @@
+"""Print of the other side that shines through the paper."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.light import ink_of
+
+Grey = NDArray[np.uint8]
+
+_TILE, _ROW_STEP, _SPECKS = 128, 3, 3
+_PALE, _LEAST_DEPTH = 0.62, 22.0  # of the usual ink's depth; grey levels
+_FAINTEST = 14.0  # of pieces that are looked at
+_PALE_TILES = 0.04  # share of the inked tiles from which the page is looked into
+_LOW, _HIGH, _LEAST_HEIGHT_PX = 0.35, 3.0, 5  # heights of pieces that count, in letters
+_DEEP = 0.8  # of the usual depth: the page's own print
+_LEAST_PIECES, _LEAST_PALE = 25, 6
+_BLURRED = 0.8  # of the sharpness of the page's own print
+_MOST = 0.6  # of the usual depth may be taken away
+_SHARE = 95  # percentile of the depth of what shines through
+
+
+def seems_bled(even: Grey) -> bool:
+    """Return whether many parts of an evened page hold nothing but pale ink.
+
+    Cheap: most pages end here.
+    """
+    rows, columns = even.shape[0] // _TILE, even.shape[1] // _TILE
+    if not (rows and columns):
+        return False
+    tiles = even[: rows * _TILE, : columns * _TILE].reshape(rows, _TILE, columns, _TILE)
+    of_rows = tiles[:, ::_ROW_STEP].min(3).swapaxes(1, 2)
+    # a few specks don't make a part dark
+    depth = 255.0 - np.partition(of_rows, _SPECKS, axis=2)[..., _SPECKS]
+    inked = depth[depth >= _LEAST_DEPTH]
+    if not len(inked):
+        return False
+    return bool((inked < _PALE * np.percentile(inked, 80)).mean() > _PALE_TILES)
+
+
+def without_bleed(even: Grey) -> Grey | None:
+    """Return an evened page without print that shines through, None where none does.
+
+    What shines through is paler than the page's own print and blurred by the paper; pale letters
+    with sharp edges are printed so and stay.
+    """
+    ink = ink_of(even)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    height = stats[:, cv2.CC_STAT_HEIGHT]
+    depth, edge = _depth_and_edge(even, labels, len(stats))
+    counted = (height >= _LEAST_HEIGHT_PX) & (depth >= _FAINTEST)
+    if counted.sum() < _LEAST_PIECES:
+        return None
+    usual = float(np.percentile(depth[counted], 75))
+    own = counted & (depth > _DEEP * usual)
+    letter = float(np.median(height[own]))
+    counted &= (height >= _LOW * letter) & (height <= _HIGH * letter)
+    own, pale = own & counted, counted & (depth < _PALE * usual)
+    sharpness = edge / np.maximum(depth, 1)
+    if own.sum() < _LEAST_PIECES or pale.sum() < _LEAST_PALE:
+        return None
+    if np.median(sharpness[pale]) > _BLURRED * np.median(sharpness[own]):
+        return None
+    floor = min(_MOST * usual, float(np.percentile(depth[pale], _SHARE)) + 4)
+    levels = 255.0 - np.arange(256)
+    kept = np.clip((levels - floor) / (usual - floor), 0, None) * usual
+    return np.asarray(cv2.LUT(even, np.clip(255 - kept, 0, 255).astype(np.uint8)), np.uint8)
+
+
+def _depth_and_edge(
+    even: Grey, labels: NDArray[np.int32], count: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return how dark each piece of ink is at most, and how steep its edges are at most."""
+    steep = cv2.morphologyEx(even, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+    inked = labels > 0
+    own = labels[inked]
+    order = np.argsort(own, kind="stable")
+    starts = np.searchsorted(own[order], np.arange(1, count))
+    depth, edge = np.zeros(count), np.zeros(count)
+    if count > 1:
+        depth[1:] = 255.0 - np.minimum.reduceat(even[inked][order], starts)
+        edge[1:] = np.maximum.reduceat(steep[inked][order], starts)
+    return depth, edge
