@@ -6,6 +6,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from amberquarry.document import Step
 from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down, views_of
+from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
@@ -188,6 +189,41 @@ class MarksTest(unittest.TestCase):
         settings = PreparationSettings(lift_marks=False)
         [view] = views_of(grey, settings, brightest_channel(colours))
         self.assertEqual(view.steps, ())
+
+
+class BleedTest(unittest.TestCase):
+    @staticmethod
+    def with_print(pale, blur):
+        """Return a page of prose with other prose on its lower part, pale and blurred."""
+        front, back = pixels(text_page()).astype(float), blank()
+        write_lines(back, ["Quay stores were counted at noon"] * 18, x=150, y=600)
+        behind = cv2.GaussianBlur(pixels(back).astype(float), (0, 0), blur)
+        grey = np.minimum(front, 255 - pale * (255 - behind))
+        return np.asarray(cv2.GaussianBlur(grey, (0, 0), 0.6), np.uint8)
+
+    def test_what_shines_through_goes(self):
+        """Pale, blurred print is taken off, the page's own print stays as it was."""
+        page = self.with_print(pale=0.35, blur=2.5)
+        self.assertTrue(seems_bled(page))
+        front = without_bleed(page)
+        own = pixels(text_page()) < 128
+        near = cv2.dilate(own.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        self.assertEqual(int(front[~near].min()), 255)
+        np.testing.assert_array_equal(front[own], page[own])
+
+    def test_sharp_pale_print_stays(self):
+        """Grey letters with sharp edges are printed so; a plain page is not even looked into."""
+        self.assertIsNone(without_bleed(self.with_print(pale=0.45, blur=0.1)))
+        self.assertFalse(seems_bled(pixels(text_page())))
+        self.assertFalse(seems_bled(np.full((900, 900), 255, np.uint8)))
+        self.assertFalse(seems_bled(np.full((3, 3), 0, np.uint8)))
+
+    def test_step_is_told(self):
+        """The page's record says so, and a setting leaves the step out."""
+        page = self.with_print(pale=0.35, blur=2.5)
+        for wanted in (True, False):
+            prepared = prepare(page, PreparationSettings(lift_bleed=wanted))
+            self.assertEqual(Step.BLEED in {step.step for step in prepared.steps}, wanted)
 
 
 class PrepareTest(unittest.TestCase):

@@ -17,6 +17,7 @@ LAYERS = [
     {"layout"},
     {"reading"},
     {"pipeline"},
+    {"choosing"},
     {"assembly"},
     {"formats"},
     {"library", "runs"},

@@ -10,16 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from amberquarry import pipeline
+from amberquarry import choosing
 from amberquarry.assembly import number_pages, set_texts
+from amberquarry.choosing import read_picture
 from amberquarry.document import Document, Line, Page
 from amberquarry.errors import PageError, Rejection, SourceError
-from amberquarry.pipeline import (
-    Stages,
-    empty_line,
-    read_line_picture,
-    read_picture,
-)
+from amberquarry.pipeline import Stages, empty_line, read_line_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, open_source
@@ -70,7 +66,7 @@ def read_in_steps(
 ) -> tuple[Page, list[Stages]]:
     """Return what is on an opened page, with the text of its blocks, and how it came there."""
     network = load_network(settings.reading.model)
-    read = pipeline.read_in_steps(picture, number, network, settings)
+    read = choosing.read_in_steps(picture, number, network, settings)
     set_texts([page for page, _ in read])
     page = read[0][0]
     for other, _ in read[1:]:

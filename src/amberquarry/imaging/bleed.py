@@ -17,8 +17,11 @@ _PALE_TILES = 0.04  # share of the inked tiles from which the page is looked int
 _LOW, _HIGH, _LEAST_HEIGHT_PX = 0.35, 3.0, 5  # heights of pieces that count, in letters
 _DEEP = 0.8  # of the usual depth: the page's own print
 _LEAST_PIECES, _LEAST_PALE = 25, 6
-_BLURRED = 0.8  # of the sharpness of the page's own print
+# Of the sharpness of the page's own print: most of the pale pieces are blurred more than the first,
+# those that are less than the second are its own.
+_BLURRED, _PRINTED = 0.8, 0.9
 _MOST = 0.6  # of the usual depth may be taken away
+_RIM = 0.15  # letters: width of the edges of strokes, both sides together
 _SHARE = 95  # percentile of the depth of what shines through
 
 
@@ -61,12 +64,16 @@ def without_bleed(even: Grey) -> Grey | None:
     sharpness = edge / np.maximum(depth, 1)
     if own.sum() < _LEAST_PIECES or pale.sum() < _LEAST_PALE:
         return None
-    if np.median(sharpness[pale]) > _BLURRED * np.median(sharpness[own]):
+    usual_edge = float(np.median(sharpness[own]))
+    if np.median(sharpness[pale]) > _BLURRED * usual_edge:
         return None
-    floor = min(_MOST * usual, float(np.percentile(depth[pale], _SHARE)) + 4)
-    levels = 255.0 - np.arange(256)
-    kept = np.clip((levels - floor) / (usual - floor), 0, None) * usual
-    return np.asarray(cv2.LUT(even, np.clip(255 - kept, 0, 255).astype(np.uint8)), np.uint8)
+    printed = _PRINTED * usual_edge
+    floor = min(_MOST * usual, float(np.percentile(depth[pale & (sharpness < printed)], _SHARE)))
+    sharp = counted & (sharpness >= printed)
+    core = ((even < 255 - floor) | sharp[labels]).astype(np.uint8)
+    rim = np.ones((max(3, round(_RIM * letter) | 1),) * 2, np.uint8)
+    # soft edges of the page's own strokes stay as they are
+    return np.where(cv2.dilate(core, rim) > 0, even, np.uint8(255))
 
 
 def _depth_and_edge(

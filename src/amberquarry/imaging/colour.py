@@ -16,6 +16,7 @@ _COLOURED, _LEAST_INK, _DARK_INK = 0.8, 0.1, 0.5
 _FINE_PIXELS = 4e6  # pages with more are looked at in half their size
 _GAP, _THICK, _MOST_THICK = 0.005, 0.01, 0.3  # of the page's longer side; share of a mark's area
 _DEEPEST = 75  # percentile of a mark's ink that is taken for its own level
+_PAPER, _PAPER_LEVEL = 0.8, 90  # of the ground's percentile: what marks stand on
 _LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark touches
 
 
@@ -48,6 +49,7 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     )
     chosen &= thick <= _MOST_THICK * area
     chosen &= _pieces_touched(labels, dark, len(area)) >= _CROSSED
+    chosen &= _on_paper(grey, labels, area)
     if not chosen.any():
         return None
     lightness = np.ones(len(area), np.float32)  # of each mark in the brightest channel
@@ -58,6 +60,15 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
         lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
     deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
     return _lifted(grey, brightest, deep)
+
+
+def _on_paper(
+    grey: Grey, labels: NDArray[np.int32], area: NDArray[np.int32]
+) -> NDArray[np.bool_]:
+    """Return which marks stand on the page's paper, not on a coloured area or in a photograph."""
+    ground = cv2.resize(ground_of(grey), labels.shape[::-1]).astype(np.float32)
+    around = np.bincount(labels.ravel(), ground.ravel()) / area
+    return np.asarray(around >= _PAPER * np.percentile(ground, _PAPER_LEVEL))
 
 
 def _lifted(grey: Grey, brightest: Grey, deep: NDArray[np.float32]) -> Grey:

@@ -47,18 +47,20 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     kernel = np.ones((reach, reach), np.uint8)
     dark = cv2.morphologyEx(dark, cv2.MORPH_OPEN, kernel)
     # light letters leave holes and notches in the area they stand on
-    wide = cv2.copyMakeBorder(
-        dark, 2 * reach, 2 * reach, 2 * reach, 2 * reach, cv2.BORDER_REPLICATE
-    )
-    wide = cv2.morphologyEx(
-        wide, cv2.MORPH_CLOSE, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
-    )
-    wide = wide[2 * reach : -2 * reach, 2 * reach : -2 * reach]
+    wide = _closed(dark, reach)
     # a strip of paper between two dark areas is longer than a letter's stroke
     bright = (calm > _NOTCH * paper).astype(np.uint8)
     for shape in ((3, 4 * reach), (4 * reach, 3)):
         wide = wide & (1 - cv2.morphologyEx(bright, cv2.MORPH_OPEN, np.ones(shape, np.uint8)))
     return wide.astype(bool)
+
+
+def _closed(dark: NDArray[np.uint8], reach: int) -> NDArray[np.uint8]:
+    """Return areas with their holes and notches filled, as if they went on beyond the picture."""
+    room = 2 * reach
+    wide = cv2.copyMakeBorder(dark, room, room, room, room, cv2.BORDER_REPLICATE)
+    wide = cv2.morphologyEx(wide, cv2.MORPH_CLOSE, np.ones((room + 1, room + 1), np.uint8))
+    return np.asarray(wide[room:-room, room:-room], np.uint8)
 
 
 @dataclass(frozen=True, slots=True)
@@ -267,13 +269,14 @@ def beside_paper(grey: Grey) -> NDArray[np.bool_] | None:
         return None
     dark = cv2.medianBlur(small, 5) < _BESIDE * float(np.percentile(small, 97))
     dark = cv2.morphologyEx(dark.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    _, labels = cv2.connectedComponents(dark, connectivity=8)
+    wide = _closed(dark, 5)  # light letters in it belong to a dark area
+    _, labels = cv2.connectedComponents(wide, connectivity=8)
     edges = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
     edges = edges[edges > 0]
     if not len(edges):
         return None
     blocks = _Blocks.of(grey, small)
-    inner = cv2.erode(dark, np.ones((3, 3), np.uint8), borderValue=1) > 0
+    inner = cv2.erode(wide, np.ones((3, 3), np.uint8), borderValue=1) > 0
     plain = np.zeros(dark.shape, np.uint8)
     for number in edges:
         area = labels == number
@@ -284,7 +287,7 @@ def beside_paper(grey: Grey) -> NDArray[np.bool_] | None:
         level = float(np.median(blocks.mean[inside]))
         varied = strokes > max(_PLAIN, _PLAIN_SHARE * level)
         if varied.sum() <= max(2, _FEW_BLOCKS * varied.size):
-            plain[area] = 1
+            plain[area & (dark > 0)] = 1
     if not plain.any():
         return None
     # the paper's edge lies in blocks that are partly dark
@@ -321,8 +324,10 @@ def paper_share(grey: Grey) -> float:
         return 1.0
     shrink = max(1.0, (grey.size / _LOOK_PIXELS) ** 0.5)
     size = tuple(max(1, round(length / shrink)) for length in grey.shape[::-1])
-    even, _ = even_page(np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8))
-    return float((even > _PAPER).mean())
+    small = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
+    paper = even_page(small)[0] > _PAPER
+    beside = beside_paper(small)  # evened, it is white as well
+    return float((paper if beside is None else paper & ~beside).mean())
 
 
 def noise_level(even: Grey) -> float:

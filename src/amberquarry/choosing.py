@@ -1,0 +1,242 @@
+"""What is on a picture's pages: of the ways to prepare and read each, the one that reads best."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import replace
+
+import numpy as np
+
+from amberquarry.document import (
+    Block,
+    BlockKind,
+    Box,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    PreparationStep,
+    Step,
+)
+from amberquarry.imaging import View, paper_share, views_of
+from amberquarry.layout import SceneLine, find_scene_lines, group_boards
+from amberquarry.pipeline import (
+    SURE,
+    Stages,
+    lay_out,
+    leave_out_doubtful,
+    read_line_picture,
+    read_stages,
+)
+from amberquarry.reading import LineNetwork
+from amberquarry.settings import Settings
+from amberquarry.sources import PagePicture
+
+log = logging.getLogger(__name__)
+
+# Other ways to prepare a page that reads badly, those first that helped most pages.
+_ALTERNATIVES: tuple[tuple[str, dict[str, float]], ...] = (
+    ("paler strokes are left out", {"preparation.ink_threshold": 0.55}),
+    ("paler strokes are taken in", {"preparation.ink_threshold": 0.3}),
+    ("grain is smoothed", {"preparation.smoothing_px": 1.0}),
+)
+_LEAST_GAIN = 1.01
+# A photograph: less of it is plain paper, and it holds fewer words than a page does.
+_ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
+_IN_OTHER_SCRIPT = 0.9  # of a page's lines
+# Letters expected right in sure words, and their share of all: with less, a photograph is taken to
+# hold no text.
+_FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
+_CLEARLY, _NEARLY = 1.05, 0.8
+_BAD = 0.5  # mean confidence of what is hardly text
+_SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
+_LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
+_SURE_LINE = 0.99
+
+
+def read_picture(
+    picture: PagePicture,
+    number: int,
+    network: LineNetwork,
+    settings: Settings,
+) -> list[Page]:
+    """Return what is on a page, or on both pages where the picture holds two facing ones.
+
+    number: of the picture's page in its file, from 1. Boxes are in pixels of the picture as given.
+    A page without text gives no blocks with words.
+    """
+    return [page for page, _ in read_in_steps(picture, number, network, settings)]
+
+
+def read_in_steps(
+    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+) -> list[tuple[Page, Stages]]:
+    """Return what `read_picture` does, each page with how it came there."""
+    views = views_of(picture.grey, settings.preparation, picture.brightest)
+    if len(views) > 1:  # halves of a book are no photographs of signs
+        settings = settings.with_values({"preparation.find_scene_text": False})
+    return [_read_best(picture, number, view, network, settings) for view in views]
+
+
+def _read_best(
+    picture: PagePicture, number: int, view: View, network: LineNetwork, settings: Settings
+) -> tuple[Page, Stages]:
+    """Return what is on a view's page, prepared in the way that reads best.
+
+    A page that reads badly is prepared and read in other ways as well; the one counts in which
+    most characters are right, as far as the confidences tell.
+    """
+
+    def read(settings: Settings) -> tuple[Page, Stages]:
+        stages = lay_out(view, network, settings)
+        return read_stages(picture, number, stages, network, settings), stages
+
+    page, stages = read(settings)
+    if (
+        Step.FLATTEN in {step.step for step in page.preparation}
+        and settings.preparation.alternatives
+    ):
+        # reading follows lines that are bent a little, and straightening may go wrong
+        bent, its_stages = read(settings.with_values({"preparation.flatten": False}))
+        if _right_characters(bent) > _right_characters(page):
+            page, stages = bent, its_stages
+            page.preparation.append(
+                PreparationStep(Step.CHOOSE, "bent lines read better as they are")
+            )
+    scenes = settings.preparation.find_scene_text
+    photograph = scenes and _is_photograph(page, view)
+    if photograph:
+        scene = _read_scene(picture, number, network, settings)
+        if _says_more(scene, page):
+            return scene, stages
+        letters = sum(len(word.text) for word in page.words)
+        if _letters_in_words(page, least=0.5) < max(_FEW_LETTERS, _FEW_OF_ALL * letters):
+            return _without_text(page), stages
+    first, chosen = page.confidence, ""
+    if not 0 < first < settings.preparation.try_below or _in_other_script(page):
+        return page, stages
+    for why, changes in _ALTERNATIVES[: settings.preparation.alternatives]:
+        other, its_stages = read(settings.with_values(changes))
+        log.debug("page %d, %s: %.2f for %.2f", number, why, other.confidence, page.confidence)
+        if _right_characters(other) > _LEAST_GAIN * _right_characters(page):
+            page, stages, chosen = other, its_stages, why
+    if chosen:
+        gain = f"{chosen}: read at {page.confidence:.2f} instead of {first:.2f}"
+        page.preparation.append(PreparationStep(Step.CHOOSE, gain))
+    if scenes and not photograph and page.confidence < _BAD and _has_few_words(page):
+        scene = _read_scene(picture, number, network, settings)
+        if _says_more(scene, page):
+            return scene, stages
+    return page, stages
+
+
+def _has_few_words(page: Page) -> bool:
+    return sum(1 for _ in page.words) < _MANY_WORDS
+
+
+def _is_photograph(page: Page, view: View) -> bool:
+    """Return whether a page may be a photograph: read badly or of few words, and not on paper."""
+    if page.confidence >= SURE and not _has_few_words(page):
+        return False
+    # letters of another script are taken for such, but so are leaves and stones
+    most = _BARE if _in_other_script(page) else _ON_PAPER
+    return paper_share(view.grey) < most
+
+
+def _in_other_script(page: Page) -> bool:
+    unknown = [line.unsupported_script for block in page.blocks for line in block.lines]
+    return bool(unknown) and float(np.mean(unknown)) > _IN_OTHER_SCRIPT
+
+
+def _says_more(scene: Page, page: Page) -> bool:
+    """Return whether more was read off boards and signs than off the whole as a page."""
+    found, needed = _letters_in_words(scene), _letters_in_words(page)
+    # what reads badly as a page is full of marks taken for letters
+    return found > (_CLEARLY if page.confidence >= _BAD else _NEARLY) * needed
+
+
+def _letters_in_words(page: Page, least: float = 0.0) -> float:
+    """Return how many letters are expected to be right in words that are no lone marks.
+
+    least: confidence of words that count.
+    """
+    return sum(
+        len(word.text) * word.confidence
+        for word in page.words
+        if word.confidence >= least and sum(map(str.isalnum, word.text)) >= _LEAST_SCENE_LETTERS
+    )
+
+
+def _without_text(page: Page) -> Page:
+    """Return a photograph's page without what was taken for text on it."""
+    found = sum(1 for _ in page.words)
+    finding = Finding(
+        FindingCode.NO_RELIABLE_TEXT,
+        f"a picture in which {found} marks look like words, none of them believable",
+        page.number,
+    )
+    kept = [block for block in page.blocks if not block.lines]
+    of_text = (
+        FindingCode.LOW_CONFIDENCE,
+        FindingCode.UNSUPPORTED_SCRIPT,
+        FindingCode.ORIENTATION_UNSURE,
+    )
+    others = [other for other in page.findings if other.code not in of_text]
+    return replace(page, blocks=kept, findings=[*others, finding] if found else others)
+
+
+def _read_scene_line(seen: SceneLine, network: LineNetwork, settings: Settings) -> Line:
+    """Return what stands in a line of a photograph, its letters set upright if that helps.
+
+    Seen from aside, letters lean; what reads surely as it is, is left so.
+    """
+    best = read_line_picture(seen.grey, network, settings, seen.to_source)
+    for lean in _LEANS:
+        if best.confidence >= _SURE_LINE:
+            break
+        other = seen.sheared(lean)
+        line = read_line_picture(other.grey, network, settings, other.to_source)
+        if line.confidence > best.confidence and len(line.text) >= 0.8 * len(best.text):
+            best = line
+    return best
+
+
+def _read_scene(
+    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+) -> Page:
+    """Return the text on boards and signs of a photograph, a block for each board."""
+    lines = []
+    for seen in find_scene_lines(picture.grey):
+        line = _read_scene_line(seen, network, settings)
+        letters = sum(sign.isalnum() for sign in line.text)
+        if letters >= _LEAST_SCENE_LETTERS and line.confidence >= _SURE_SCENE:
+            leave_out_doubtful(line, settings)
+            lines.append(line)
+    blocks = (
+        [
+            Block(
+                BlockKind.PARAGRAPH,
+                Box.around([lines[n].box for n in board]),
+                [lines[n] for n in board],
+            )
+            for board in group_boards([line.box for line in lines])
+        ]
+        if lines
+        else []
+    )
+    height, width = picture.grey.shape
+    return Page(
+        number,
+        width,
+        height,
+        picture.dpi,
+        blocks=blocks,
+        findings=[*picture.findings],
+        to_points=picture.to_points,
+        preparation=[PreparationStep(Step.SCENE, "a photograph with text on parts of it")],
+    )
+
+
+def _right_characters(page: Page) -> float:
+    """Return how many characters of a page are expected to be right."""
+    return sum(word.confidence * len(word.text) for word in page.words)
