@@ -58,7 +58,7 @@ def page_truth(
     def end_word() -> None:
         nonlocal letters, boxes
         if letters.strip() and boxes:
-            line.words.append(_word(settle_scripts(compose(letters, boxes)), boxes, clean))
+            line.words.append(tight_word(settle_scripts(compose(letters, boxes)), boxes, clean))
         letters, boxes = "", []
 
     def end_line() -> None:
@@ -199,9 +199,10 @@ def _font_name(layer: pdfium.PdfTextPage, index: int) -> str:
     return buffer.value.decode("latin-1").split("+")[-1]
 
 
-def _word(
+def tight_word(
     text: str, boxes: list[tuple[float, float, float, float]], clean: NDArray[np.uint8]
 ) -> dict[str, Any]:
+    """Return a word with the box of its ink, which lies in the boxes that its font gives."""
     edges = np.array(boxes)
     x0, y0 = np.floor(edges[:, :2].min(0)).astype(int) - 1
     x1, y1 = np.ceil(edges[:, 2:].max(0)).astype(int) + 1

@@ -1,0 +1,1 @@
+"""Documents set by a browser, whose sources say what each word belongs to."""

@@ -1,0 +1,172 @@
+"""The truth of a printed document: what stands where, told by the colours of its text.
+
+Text of a part is set in a colour that looks black and names the part: red is the kind, green and
+blue the number. On dark ground the same colours stand inverted. Figures are links, whose places
+the PDF holds.
+"""
+
+from __future__ import annotations
+
+import ctypes
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pypdfium2 as pdfium
+from numpy.typing import NDArray
+from pypdfium2 import raw
+
+from amberquarry.document import BlockKind
+from textlayer import tight_word
+
+KINDS = tuple(BlockKind)
+FIGURE_LINK = "https://figure.invalid/"
+MOST_PARTS = 1024
+
+
+@dataclass(slots=True)
+class Part:
+    """A part of a document's source."""
+
+    kind: BlockKind
+    text: str  # whole, without hyphens of line ends
+    level: int | None = None
+    depth: int | None = None  # of an item
+    taken_for: tuple[BlockKind, ...] = ()  # other kinds that are right as well
+
+
+@dataclass(slots=True)
+class _Line:
+    number: int
+    words: list[dict[str, Any]] = field(default_factory=list)
+
+
+def colour(kind: BlockKind, number: int, light: bool = False) -> str:
+    """Return the colour of a part's text, for CSS."""
+    levels = (KINDS.index(kind), number >> 5, number & 31)
+    return "rgb({},{},{})".format(*(255 - v if light else v for v in levels))
+
+
+def page_blocks(
+    page: pdfium.PdfPage, clean: NDArray[np.uint8], dpi: float, parts: list[Part]
+) -> list[dict[str, Any]]:
+    """Return the blocks of a page in reading order, as in pages.jsonl, with their parts' facts."""
+    lines = _lines(page, clean, dpi / 72)
+    figures = _figures(page, dpi / 72)
+    numbers = sorted({line.number for line in lines} | set(figures), key=_rank(parts))
+    blocks = []
+    for number in numbers:
+        part, own = parts[number], [line for line in lines if line.number == number]
+        records = [
+            {
+                "box": _around(word["box"] for word in line.words),
+                "text": " ".join(word["text"] for word in line.words),
+                "confidence": 1.0,
+                "words": line.words,
+            }
+            for line in own
+        ]
+        box = figures.get(number) or _around(record["box"] for record in records)
+        blocks.append({"id": f"t{number}", "kind": part.kind.value, "box": box, "confidence": 1.0,
+                       "text": "\n".join(r["text"] for r in records), "lines": records,
+                       "source": part.text, "depth": part.depth,
+                       "taken_for": [kind.value for kind in part.taken_for],
+                       **({} if part.level is None else {"level": part.level})})  # fmt: skip
+    return blocks
+
+
+def _rank(parts: list[Part]) -> Any:
+    """Return the key by which parts come in reading order: heads first, notes and feet last."""
+    ends = {
+        BlockKind.RUNNING_HEAD: -1,
+        BlockKind.FOOTNOTE: 1,
+        BlockKind.RUNNING_FOOT: 2,
+        BlockKind.PAGE_NUMBER: 3,
+    }
+    return lambda number: (ends.get(parts[number].kind, 0), number)
+
+
+def _around(boxes: Iterable[list[float]]) -> list[float]:
+    edges = np.array(list(boxes))
+    return [*edges[:, :2].min(0).tolist(), *edges[:, 2:].max(0).tolist()]
+
+
+def _lines(page: pdfium.PdfPage, clean: NDArray[np.uint8], scale: float) -> list[_Line]:
+    layer, height_pt = page.get_textpage(), page.get_height()
+    lines: list[_Line] = []
+    letters, boxes = "", []
+    current: int | None = None
+
+    def end_word() -> None:
+        nonlocal letters, boxes
+        if letters and current is not None:
+            _add(lines, current, tight_word(letters, boxes, clean))
+        letters, boxes = "", []
+
+    for index in range(layer.count_chars()):
+        code = raw.FPDFText_GetUnicode(layer.raw, index)
+        character = "-" if code in (0x02, 0xAD, 0x2010, 0xFFFE) else chr(code)
+        if (character.isspace() or code < 0x20) and code != 0x02:
+            end_word()
+            continue
+        edges = [ctypes.c_double() for _ in range(4)]
+        raw.FPDFText_GetCharBox(layer.raw, index, *edges)
+        left, right, bottom, top = (edge.value for edge in edges)
+        number = _number(layer, index)
+        if right <= left or top <= bottom or number is None:
+            continue
+        box = (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
+        high = box[3] - box[1]
+        if number != current or (
+            boxes and (box[0] < boxes[-1][0] - high or abs(box[3] - boxes[-1][3]) > 1.5 * high)
+        ):
+            end_word()
+            current = number
+        letters += character
+        boxes.append(box)
+    end_word()
+    return lines
+
+
+def _number(layer: pdfium.PdfTextPage, index: int) -> int | None:
+    levels = [ctypes.c_uint() for _ in range(4)]
+    if not raw.FPDFText_GetFillColor(layer.raw, index, *levels):
+        return None
+    red, green, blue = (v.value if levels[0].value < 128 else 255 - v.value for v in levels[:3])
+    known = red < len(KINDS) and green < 32 and blue < 32
+    return green * 32 + blue if known else None
+
+
+def _add(lines: list[_Line], number: int, word: dict[str, Any]) -> None:
+    """Add a word to the line before it, or begin a line."""
+    if lines and lines[-1].number == number:
+        last = lines[-1].words[-1]["box"]
+        box = word["box"]
+        shared = min(last[3], box[3]) - max(last[1], box[1])
+        level = shared > 0.3 * min(last[3] - last[1], box[3] - box[1])
+        if level and box[0] >= last[0]:
+            lines[-1].words.append(word)
+            return
+    lines.append(_Line(number, [word]))
+
+
+def _figures(page: pdfium.PdfPage, scale: float) -> dict[int, list[float]]:
+    """Return the boxes of figures by the number of their part."""
+    found: dict[int, list[float]] = {}
+    at, link = ctypes.c_int(0), raw.FPDF_LINK()
+    while raw.FPDFLink_Enumerate(page.raw, at, link):
+        action = raw.FPDFLink_GetAction(link)
+        text = ctypes.create_string_buffer(256)
+        raw.FPDFAction_GetURIPath(page.pdf.raw, action, text, 256)
+        uri = text.value.decode("ascii", "replace")
+        edges = raw.FS_RECTF()
+        if uri.startswith(FIGURE_LINK) and raw.FPDFLink_GetAnnotRect(link, edges):
+            high = page.get_height()
+            found[int(uri.removeprefix(FIGURE_LINK))] = [
+                edges.left * scale,
+                (high - edges.top) * scale,
+                edges.right * scale,
+                (high - edges.bottom) * scale,
+            ]
+    return found
