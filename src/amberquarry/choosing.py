@@ -41,6 +41,7 @@ _ALTERNATIVES: tuple[tuple[str, dict[str, float]], ...] = (
     ("grain is smoothed", {"preparation.smoothing_px": 1.0}),
 )
 _LEAST_GAIN = 1.01
+_BELIEVABLE = 0.7  # of the characters that another reading has more are right
 # A photograph: less of it is plain paper, and it holds fewer words than a page does.
 _ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
 _IN_OTHER_SCRIPT = 0.9  # of a page's lines
@@ -92,10 +93,8 @@ def _read_best(
         return read_stages(picture, number, stages, network, settings), stages
 
     page, stages = read(settings)
-    if (
-        Step.FLATTEN in {step.step for step in page.preparation}
-        and settings.preparation.alternatives
-    ):
+    done = {step.step for step in page.preparation}
+    if Step.FLATTEN in done and settings.preparation.alternatives:
         # reading follows lines that are bent a little, and straightening may go wrong
         bent, its_stages = read(settings.with_values({"preparation.flatten": False}))
         if _right_characters(bent) > _right_characters(page):
@@ -103,13 +102,18 @@ def _read_best(
             page.preparation.append(
                 PreparationStep(Step.CHOOSE, "bent lines read better as they are")
             )
+    if Step.BLEED in done and settings.preparation.alternatives:
+        whole, its_stages = read(settings.with_values({"preparation.lift_bleed": False}))
+        if _lost_text(page, whole):
+            page, stages = whole, its_stages
+            page.preparation.append(PreparationStep(Step.CHOOSE, "the pale print is text"))
     scenes = settings.preparation.find_scene_text
     photograph = scenes and _is_photograph(page, view)
     if photograph:
         scene = _read_scene(picture, number, network, settings)
         if _says_more(scene, page):
             return scene, stages
-        letters = sum(len(word.text) for word in page.words)
+        letters = _characters(page)
         if _letters_in_words(page, least=0.5) < max(_FEW_LETTERS, _FEW_OF_ALL * letters):
             return _without_text(page), stages
     first, chosen = page.confidence, ""
@@ -235,6 +239,17 @@ def _read_scene(
         to_points=picture.to_points,
         preparation=[PreparationStep(Step.SCENE, "a photograph with text on parts of it")],
     )
+
+
+def _lost_text(page: Page, whole: Page) -> bool:
+    """Return whether what a page lacks against a fuller reading of it is believable text."""
+    gain = _right_characters(whole) - _right_characters(page)
+    more = _characters(whole) - _characters(page)
+    return gain > max(_BELIEVABLE * more, (_LEAST_GAIN - 1) * _right_characters(page))
+
+
+def _characters(page: Page) -> int:
+    return sum(len(word.text) for word in page.words)
 
 
 def _right_characters(page: Page) -> float:

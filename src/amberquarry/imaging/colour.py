@@ -62,12 +62,10 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     return _lifted(grey, brightest, deep)
 
 
-def _on_paper(
-    grey: Grey, labels: NDArray[np.int32], area: NDArray[np.int32]
-) -> NDArray[np.bool_]:
+def _on_paper(grey: Grey, labels: NDArray[np.int32], area: NDArray[np.int32]) -> NDArray[np.bool_]:
     """Return which marks stand on the page's paper, not on a coloured area or in a photograph."""
     ground = cv2.resize(ground_of(grey), labels.shape[::-1]).astype(np.float32)
-    around = np.bincount(labels.ravel(), ground.ravel()) / area
+    around = np.bincount(labels.ravel(), ground.ravel(), len(area)) / np.maximum(area, 1)
     return np.asarray(around >= _PAPER * np.percentile(ground, _PAPER_LEVEL))
 
 
