@@ -30,7 +30,9 @@ _GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
 _LEAST_DEPTH = 12.0  # of the threshold under white
 _PAPER, _LOOK_PIXELS = 215, 1.5e6
 _BESIDE = 0.4  # of the paper's level: what is darker and reaches the edge may lie beside the paper
-_PLAIN, _PLAIN_SHARE = 14.0, 0.25  # most grey levels, and share of its own, by which it varies
+# Strokes on dark ground differ from it by so many grey levels and so much of its own level, at all
+# or where they also stand out from its usual grain by so many times.
+_STRONG, _STRONG_SHARE, _WEAK, _WEAK_SHARE, _STANDS_OUT = 30.0, 0.5, 14.0, 0.25, 2.5
 _FEW_BLOCKS = 0.0005  # of such an area: a slide of a few words is no table top
 _SPECK_PIXELS = 4  # and fewer
 _MANY_SPECKS = 2  # for each letter: then the scan is full of them
@@ -285,7 +287,8 @@ def beside_paper(grey: Grey) -> NDArray[np.bool_] | None:
             continue
         strokes = np.maximum(blocks.mean - blocks.darkest, blocks.lightest - blocks.mean)[inside]
         level = float(np.median(blocks.mean[inside]))
-        varied = strokes > max(_PLAIN, _PLAIN_SHARE * level)
+        weak = max(_WEAK, _WEAK_SHARE * level, _STANDS_OUT * float(np.median(strokes)))
+        varied = strokes > min(weak, max(_STRONG, _STRONG_SHARE * level))
         if varied.sum() <= max(2, _FEW_BLOCKS * varied.size):
             plain[area & (dark > 0)] = 1
     if not plain.any():
