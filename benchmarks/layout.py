@@ -28,7 +28,8 @@ import numpy as np
 import pypdfium2 as pdfium
 
 from amberquarry import BlockKind, Page, read_page
-from amberquarry.document import Block, Box
+from amberquarry.assembly import assemble
+from amberquarry.document import RUNNING, Block, Box
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.scoring.compare import APART, match_words, shared_areas
@@ -114,7 +115,6 @@ class Counts:
         return f"{100 * right / both:6.1f}"
 
 
-RUNNING = (BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER)
 SCORED = ("heading", "item", "caption", "footnote", "code", "margin_note", "running_head",
           "running_foot", "page_number")  # fmt: skip
 
@@ -217,6 +217,7 @@ def read_one(job: tuple[str, list[str]]) -> tuple[str, list[tuple[str, Counts]]]
         times.append(time.perf_counter() - began)
         page.number = page.source_page = number
         pages.append(page)
+    assemble(pages)
     rows = []
     for page, path, seconds in zip(pages, paths, times, strict=True):
         record = json.loads(Path(path).with_suffix(".json").read_text(encoding="utf-8"))

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from amberquarry import Block, BlockKind, Box, Document, Finding, FindingCode, Line, Page, Word
-from amberquarry.assembly import join_lines, set_texts
+from amberquarry.assembly import Lexicon, join_lines, set_texts
 from amberquarry.formats.markdown import document_to_markdown, escape
 from amberquarry.formats.records import document_record, dump, page_from_record, page_record, schema
 
@@ -50,7 +50,20 @@ class ParagraphTest(unittest.TestCase):
             (["", "a", "", "b"], set(), "a b"),
         ):
             with self.subTest(lines=lines):
-                self.assertEqual(join_lines(lines, lexicon)[0], wanted)
+                self.assertEqual(join_lines(lines, Lexicon(frozenset(lexicon)))[0], wanted)
+
+    def test_compounds_of_listed_words(self):
+        """Two listed words keep their hyphen where the language writes compounds with one."""
+        listed = frozenset({"sea", "level", "over", "seen", "overseen"})
+        for compounds, right, wanted in (
+            (True, "level", "sea-level"), (False, "level", "sealevel"), (True, "worthy", "seaworthy"),
+        ):  # fmt: skip
+            with self.subTest(right=right, compounds=compounds):
+                lexicon = Lexicon(frozenset(), listed, compounds)
+                self.assertEqual(join_lines(["the sea-", f"{right} rose"], lexicon)[0],
+                                 f"the {wanted} rose")  # fmt: skip
+        whole = Lexicon(frozenset(), listed, compounds=True)
+        self.assertEqual(join_lines(["was over-", "seen by"], whole)[0], "was overseen by")
 
     def test_rows_of_tables_stay_lines(self):
         """What stands at one height is one row."""

@@ -117,7 +117,8 @@ def _lines(page: pdfium.PdfPage, clean: NDArray[np.uint8], scale: float) -> list
         if right <= left or top <= bottom or number is None:
             continue
         box = (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
-        high = box[3] - box[1]
+        # points and hyphens are low: the tallest letter so far tells the size of type
+        high = max([box[3] - box[1], *(b[3] - b[1] for b in boxes)])
         if number != current or (
             boxes and (box[0] < boxes[-1][0] - high or abs(box[3] - boxes[-1][3]) > 1.5 * high)
         ):

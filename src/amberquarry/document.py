@@ -82,6 +82,10 @@ class BlockKind(StrEnum):
     ENTRY = "entry"
 
 
+RUNNING = frozenset({BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER})
+"""Kinds that are no part of the text that flows from page to page."""
+
+
 class Style(StrEnum):
     """How a word is set apart from the text around it."""
 
@@ -172,6 +176,7 @@ class Line:
     character_boxes: NDArray[np.float32]  # (N, 4); spaces have zero width
     character_confidences: NDArray[np.float32]  # (N,)
     quad: Quad | None = None
+    x_height: float = 0.0  # of its small letters, in pixels of the boxes; 0 where not measured
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
 
 
@@ -194,6 +199,9 @@ class Block:
     text: str = ""
     rotation: int = 0  # degrees by which its lines stand turned clockwise on the upright page
     emphasis: list[Emphasis] = field(default_factory=list)
+    goes_on: bool = False  # it is the rest of the last paragraph or item before it
+    marker: str | None = None  # of an item: the bullet or number with which its text begins
+    depth: int | None = None  # of an item, 0 for those of the outermost list
 
     @property
     def words(self) -> Iterator[Word]:
@@ -233,8 +241,10 @@ class Page:
 
     @property
     def text(self) -> str:
-        """The page's text, blocks parted by empty lines."""
-        return "\n\n".join(block.text for block in self.blocks if block.text)
+        """The page's text, blocks parted by empty lines; without running heads and feet."""
+        return "\n\n".join(
+            block.text for block in self.blocks if block.text and block.kind not in RUNNING
+        )
 
     @property
     def confidence(self) -> float:

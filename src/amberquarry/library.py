@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from amberquarry import choosing
-from amberquarry.assembly import number_pages, set_texts
+from amberquarry.assembly import assemble
 from amberquarry.choosing import read_picture
 from amberquarry.document import Document, Line, Page
 from amberquarry.errors import PageError, Rejection, SourceError
@@ -67,7 +67,7 @@ def read_in_steps(
     """Return what is on an opened page, with the text of its blocks, and how it came there."""
     network = load_network(settings.reading.model)
     read = choosing.read_in_steps(picture, number, network, settings)
-    set_texts([page for page, _ in read])
+    assemble([page for page, _ in read])
     page = read[0][0]
     for other, _ in read[1:]:
         page.blocks += other.blocks
@@ -115,8 +115,7 @@ def read_document(
             raise SourceError(Rejection.UNREADABLE, pages[0].findings[-1].message)
     finally:
         source.close()
-    number_pages(pages)
-    set_texts(pages)
+    assemble(pages)
     identifier = (
         hashlib.sha256(data).hexdigest()[:32] if isinstance(data, bytes) else identify(data)
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -38,7 +39,9 @@ from amberquarry.layout import (
     find_bend,
     find_vertical,
     lines_upside_down,
+    settle_kinds,
     straighten,
+    type_size,
     whole_line,
 )
 from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
@@ -97,7 +100,10 @@ def read_stages(
     aside, cleared = _read_vertical(prepared, layout, network, settings)
     if aside:
         prepared, layout = cleared, analyse(cleared, settings.layout)
-    page.blocks = _believed(_read_regions(prepared, layout, network, settings) + aside)
+    blocks = settle_kinds(
+        _read_regions(prepared, layout, network, settings), prepared.grey.shape[0]
+    )
+    page.blocks = _believed(_at_source(blocks, prepared) + aside)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(
@@ -249,7 +255,7 @@ def _read_vertical(
             source = prepared.to_source.after(on_page)
             placed = replace(made, to_source=source, turned=turned)
             found = _read_regions(placed, analyse(placed, settings.layout), network, settings)
-            read[turned] = [block for block in found if block.lines]
+            read[turned] = [block for block in _at_source(found, placed) if block.lines]
         sure = {turned: _surety(found) for turned, found in read.items()}
         best = max((90, 270), key=lambda turned: sure[turned])
         if sure[best] < _SURE_VERTICAL or sure[best] < sure[0] + _BIAS:
@@ -324,21 +330,34 @@ def empty_line() -> Line:
 def _read_regions(
     prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
 ) -> list[Block]:
+    """Return the blocks of a page with what was read in them, in the prepared page's frame."""
     results = iter(read_lines(prepared.grey, layout.found, layout.lines, network, settings.reading))
     blocks = []
     for region in layout.regions:
-        read = [line for line in (next(results) for _ in region.lines) if line is not None]
+        read = []
+        for measured in region.lines:
+            line = next(results)
+            if line is not None:
+                line.x_height = type_size(line) or measured.x_height
+                leave_out_doubtful(line, settings)
+                read.append(line)
         if region.lines and not read:
             continue  # ink that is no text
-        for line in read:
-            _to_source(line, prepared)
-            leave_out_doubtful(line, settings)
-        box = (
-            Box.around([line.box for line in read])
-            if read
-            else box_to_source(region.box, prepared.to_source)[0]
-        )
+        box = Box.around([line.box for line in read]) if read else region.box
         blocks.append(Block(region.kind, box, read, region.level))
+    return blocks
+
+
+def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:
+    """Bring the places of blocks from the prepared page to the source, in place; returns them."""
+    for block in blocks:
+        for line in block.lines:
+            _to_source(line, prepared)
+        block.box = (
+            Box.around([line.box for line in block.lines])
+            if block.lines
+            else box_to_source(block.box, prepared.to_source)[0]
+        )
     return blocks
 
 
@@ -361,8 +380,11 @@ def _to_source(line: Line, prepared: Prepared) -> None:
     """Bring the boxes of a line from the prepared page to the source, in place."""
     mapping = prepared.to_source
     tilted = not mapping.keeps_boxes
+    high = line.box.height
     line.box, quad = box_to_source(line.box, mapping)
     line.quad = quad if tilted else None
+    (left, top), *_, (foot_x, foot_y) = quad
+    line.x_height *= math.hypot(foot_x - left, foot_y - top) / max(1.0, high)
     for word in line.words:
         word.box, quad = box_to_source(word.box, mapping)
         word.quad = quad if tilted else None

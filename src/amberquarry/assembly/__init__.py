@@ -1,6 +1,18 @@
-"""From pages to a document: page numbers, the text of blocks, and the document around its pages."""
+"""From pages to a document: page numbers, its structure, and the text of blocks."""
 
 from amberquarry.assembly.numbering import number_pages
-from amberquarry.assembly.paragraphs import join_lines, set_texts
+from amberquarry.assembly.paragraphs import Lexicon, join_lines, set_texts
+from amberquarry.assembly.structure import find_joints, set_levels, set_markers, settle_running
+from amberquarry.document import Page
 
-__all__ = ["join_lines", "number_pages", "set_texts"]
+__all__ = ["Lexicon", "assemble", "join_lines", "number_pages", "set_texts"]
+
+
+def assemble(pages: list[Page]) -> None:
+    """Make pages one document, in place: numbers, running heads, levels, lists, texts."""
+    number_pages(pages)
+    settle_running(pages)
+    set_levels(pages)
+    set_markers(pages)
+    find_joints(pages)
+    set_texts(pages)

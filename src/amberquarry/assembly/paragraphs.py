@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterable
+from dataclasses import dataclass
 
-from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
+import numpy as np
+
+from amberquarry.document import Block, BlockKind, Emphasis, Line, Page, Style
+from amberquarry.reading.languages import identify, load_prior
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
 EMPHASISED = {
@@ -16,30 +21,59 @@ EMPHASISED = {
     BlockKind.MARGIN_NOTE,
     BlockKind.ENTRY,
 }
+_SAMPLE_LINES = 400  # of a document, to tell its language by
+# Languages that write compounds apart or with a hyphen; others write them in one word.
+_WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
+_MOST_EMPTY = 2  # empty lines kept between two of a listing
 _HYPHENS = "-\u2010\u00ad¬"
 
 
-def document_words(pages: Iterable[Page]) -> set[str]:
-    """Return the words that stand whole inside lines, in lower case: the document's own lexicon."""
-    words: set[str] = set()
-    for page in pages:
-        for block in page.blocks:
-            for line in block.lines:
-                parts = [word.text for word in line.words]
-                for part in parts[1:-1] if len(parts) > 2 else []:
-                    words.add(_bare(part))
-    return words
+@dataclass(frozen=True, slots=True)
+class Lexicon:
+    """Words that are known: those of the document, and those of its language."""
+
+    own: frozenset[str]
+    listed: frozenset[str] = frozenset()
+    compounds: bool = False  # two words beside a hyphen may be a compound that keeps it
+
+    @classmethod
+    def of(cls, pages: Iterable[Page]) -> Lexicon:
+        """Return the lexicon of a document: words that stand whole inside its lines, and a list."""
+        own: set[str] = set()
+        sample: list[str] = []
+        for page in pages:
+            for block in page.blocks:
+                for line in block.lines:
+                    parts = [word.text for word in line.words]
+                    own.update(_bare(part) for part in parts[1:-1])
+                    if len(sample) < _SAMPLE_LINES:
+                        sample.append(line.text)
+        language = identify(" ".join(sample))
+        listed = load_prior(language).words if language else frozenset()
+        return cls(frozenset(own), listed, language in _WITH_HYPHENS)
+
+    def keeps_hyphen(self, left: str, right: str) -> bool:
+        """Return whether a word divided as `left-` and `right` is a compound with a hyphen."""
+        whole, compound = _bare(left + right), _bare(f"{left}-{right}")
+        if whole in self.own:
+            return False
+        if compound in self.own:
+            return True
+        if whole in self.listed or not self.compounds:
+            return False
+        parts = [_bare(part) for part in compound.split("-")]
+        return all(part in self.listed or part in self.own for part in parts)
 
 
 def _bare(word: str) -> str:
     return word.strip(".,;:!?()[]{}\"'“”‘’„«»‹›*†‡").lower()
 
 
-def join_lines(lines: list[str], lexicon: set[str]) -> tuple[str, list[int]]:
+def join_lines(lines: list[str], lexicon: Lexicon) -> tuple[str, list[int]]:
     """Return lines as one paragraph, and where in it each line starts.
 
-    A hyphen at a line's end goes when a small letter follows, unless the document holds the
-    compound with its hyphen, or its left part ends in a figure.
+    A hyphen at a line's end goes when a small letter follows, unless it belongs to a compound or
+    its left part ends in a figure.
     """
     text = ""
     starts = []
@@ -48,8 +82,7 @@ def join_lines(lines: list[str], lexicon: set[str]) -> tuple[str, list[int]]:
             if len(text) > 1 and text[-1] in _HYPHENS and text[-2].isalpha() and line[0].islower():
                 left = re.split(r"\s", text)[-1]
                 right = re.split(r"\s", line)[0]
-                kept = _bare(left + right) in lexicon and _bare(left[:-1] + right) not in lexicon
-                text = text if kept else text[:-1]
+                text = text if lexicon.keeps_hyphen(left[:-1], right) else text[:-1]
             elif not (len(text) > 1 and text[-1] in _HYPHENS and text[-2].isalnum()):
                 text += " "
         starts.append(len(text))
@@ -85,7 +118,7 @@ def set_texts(pages: list[Page]) -> None:
 
     Lines in a script that the reader does not know stay in the record and out of the text.
     """
-    lexicon = document_words(pages)
+    lexicon = Lexicon.of(pages)
     for page in pages:
         for block in page.blocks:
             lines = [
@@ -97,9 +130,68 @@ def set_texts(pages: list[Page]) -> None:
             if block.kind is BlockKind.TABLE:
                 block.text = "\n".join(_rows(block, lines))
                 continue
+            if block.kind is BlockKind.CODE:
+                block.text = code_text(block)
+                continue
             block.text, starts = join_lines(lines, lexicon)
             if block.kind in EMPHASISED:
                 block.emphasis = emphasis_of(block, block.text, starts)
+    before: Block | None = None
+    for page in pages:
+        for block in page.blocks:
+            if block.goes_on and before is not None:
+                _make_whole(before, block, lexicon)
+            if block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM) and block.text:
+                before = block
+
+
+def _make_whole(before: Block, block: Block, lexicon: Lexicon) -> None:
+    """Give a word that is divided over two blocks to the first of them, in place."""
+    if not before.text or before.text[-1] not in _HYPHENS or not block.text:
+        return
+    head, _, rest = block.text.partition(" ")
+    before.text, _ = join_lines([before.text, head], lexicon)
+    cut = len(block.text) - len(rest)
+    block.text = rest
+    block.emphasis = [
+        Emphasis(max(0, e.start - cut), e.end - cut, e.styles)
+        for e in block.emphasis
+        if e.end > cut
+    ]
+
+
+def code_text(block: Block) -> str:
+    """Return lines of code with the spaces and empty lines that their places show."""
+    lines = [line for line in block.lines if line.words]
+    pitch = _pitch(lines)
+    left = min(line.box.x0 for line in lines)
+    heights = [b.box.y1 - a.box.y1 for a, b in itertools.pairwise(lines)]
+    usual = float(np.median([h for h in heights if h > 0] or [1.0]))
+    rows: list[str] = []
+    for number, line in enumerate(lines):
+        if number:
+            step = heights[number - 1]
+            rows += [""] * max(0, min(_MOST_EMPTY, round(step / usual) - 1))
+        middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
+        row = " " * max(0, round((line.box.x0 - left) / pitch))
+        for count, word in enumerate(line.words):
+            if count:
+                gap = middle[word.start] - middle[line.words[count - 1].end - 1]
+                row += " " * max(1, round(float(gap) / pitch) - 1)
+            row += word.text
+        rows.append(row)
+    return "\n".join(rows)
+
+
+def _pitch(lines: list[Line]) -> float:
+    """Return the usual distance between the middles of letters that stand side by side."""
+    steps = []
+    for line in lines:
+        middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
+        there = np.array([not sign.isspace() for sign in line.text], bool)
+        steps.append(np.diff(middle)[there[1:] & there[:-1]])
+    every = np.concatenate(steps)
+    return max(1.0, float(np.median(every))) if len(every) else 1.0
 
 
 def _rows(block: Block, lines: list[str]) -> list[str]:

@@ -4,6 +4,7 @@ from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whol
 from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
+from amberquarry.layout.kinds import settle_kinds, type_size
 from amberquarry.layout.lines import TextLine
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.vertical import find_vertical
@@ -20,6 +21,8 @@ __all__ = [
     "find_vertical",
     "group_boards",
     "lines_upside_down",
+    "settle_kinds",
     "straighten",
+    "type_size",
     "whole_line",
 ]

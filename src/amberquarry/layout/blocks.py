@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
-from amberquarry.layout.lines import TextLine
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
+_LONG_LINES = 85  # percentile of their widths: headings over several columns are longer
 _FILLED = 0.45  # share of a text column's lines that are about as long as the longest
 _RAGGED, _JUSTIFIED = 0.72, 0.85  # of the longest line: where lines of running text end at least
 # So many lines of so many pieces that are nearly all filled are prose, whatever stands beside them.
@@ -20,6 +21,10 @@ _FEW_PIECES = 5  # lines of fewer pieces make no column
 # So many lines of such lengths on both sides are two columns of one list.
 _LIST_PIECES, _LIST_LINES, _ALIKE = 7, 12, 1.45
 _MANY_ROWS = 15
+# Columns of one width: so many at most, white between them in letters, lines that begin in each,
+# how exactly at its edge in letters, share of the page's height, of lines that run across.
+_MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
+_EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
@@ -101,7 +106,10 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     aligned = max(rows.any(0).mean(), rows.any(1).mean())  # keys beside many terms are the fewer
     widths = lines.x1 - lines.x0
     filled, full = (
-        sorted(float((widths[n] > share * widths[n].max()).mean()) for n in (left, right))
+        sorted(
+            float((widths[n] > share * np.percentile(widths[n], _LONG_LINES)).mean())
+            for n in (left, right)
+        )
         for share in (_RAGGED, _JUSTIFIED)
     )
     fewest = min(len(left), len(right))
@@ -131,6 +139,56 @@ def parts_lists(gutter: Box, lines: Lines) -> bool:
     narrow, wide = sorted(float(np.median(widths[side])) for side in (left, right))
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
     return least >= _LIST_PIECES and wide < _ALIKE * narrow
+
+
+def regular_columns(gutters: list[Box], lines: Lines) -> tuple[list[Box], int]:
+    """Return the gutters of columns of one width that fill the page, and how many columns.
+
+    The more the better; no gutters and 1 where there are none.
+
+    Print is set so; that lines in such columns stand level, as in rows, says nothing then. Many
+    lines of several letters must begin at each column's left edge.
+    """
+    if len(lines.lines) < 2 * _REGULAR_LINES:
+        return [], 1
+    letter = float(np.median(lines.size)) * CAPITAL_RATIO
+    left, right = float(np.percentile(lines.x0, 3)), float(np.percentile(lines.x1, 97))
+    top, bottom = float(lines.y0.min()), float(lines.y1.max())
+    edges = np.array([gutter.x1 for gutter in gutters])
+    for count in range(_MOST_REGULAR, 1, -1):
+        first = (right - left) / count  # of a column with the white beside it, but for that white
+        slack = letter * _REGULAR_WHITE
+        for edge in np.unique(edges[(edges > left + first) & (edges < left + first + slack)]):
+            wanted = left + (edge - left) * np.arange(1, count)
+            chosen = [
+                [g for g in gutters if abs(g.x1 - x) < _EDGE_LETTERS * letter] for x in wanted
+            ]
+            if all(
+                _covers(own, top, bottom) and _begins_column(x, lines, letter)
+                for own, x in zip(chosen, wanted.tolist(), strict=True)
+            ):
+                return [gutter for own in chosen for gutter in own], count
+    return [], 1
+
+
+def _covers(gutters: list[Box], top: float, bottom: float) -> bool:
+    """Return whether gutters together run along most of the height from `top` to `bottom`."""
+    reached, length = top, 0.0
+    for gutter in sorted(gutters, key=lambda g: g.y0):
+        length += max(0.0, gutter.y1 - max(reached, gutter.y0))
+        reached = max(reached, gutter.y1)
+    return length >= _REGULAR_HEIGHT * (bottom - top)
+
+
+def _begins_column(x: float, lines: Lines, letter: float) -> bool:
+    """Return whether many lines begin at x, and few run across."""
+    begin = np.abs(lines.x0 - x) < _EDGE_LETTERS * letter
+    across = (lines.x0 < x - 2 * letter) & (lines.x1 > x + 2 * letter)
+    return bool(
+        begin.sum() >= _REGULAR_LINES
+        and across.sum() <= _MOST_ACROSS * begin.sum()
+        and np.median(lines.pieces[begin]) >= _LIST_PIECES
+    )
 
 
 def keep_clearest(columns: list[Box], lines: Lines) -> list[Box]:
@@ -367,7 +425,9 @@ def make_blocks(
 ) -> tuple[list[Region], list[Box]]:
     """Return the blocks of a page, not yet in order, and the gutters that part columns."""
     measured = Lines(lines)
-    columns = [g for g in gutters if parts_columns(g, measured)]
+    columns, count = regular_columns(gutters, measured)
+    if count <= 2:  # halves may hold columns as well
+        columns += [g for g in gutters if g not in columns and parts_columns(g, measured)]
     columns = columns or [g for g in gutters if parts_lists(g, measured)]
     columns = keep_clearest(columns, measured)
     others = [gutter for gutter in gutters if gutter not in columns]

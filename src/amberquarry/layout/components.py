@@ -15,6 +15,7 @@ _RULE_THICKNESS = 0.45  # of the letter height, at most
 _ROUGH_RULE = 0.9  # narrower than this in letters, a large piece is a rule
 _TALLEST_LETTER = 6.0
 _WIDEST_LETTER = 9.0
+_HEADLINE, _MOST_HEADLINE = (2.0, 16.0), 2000  # letters high; more such pieces are a picture
 _FRAME_FILL = 0.06  # a large piece that fills less of its box is an outline: others may lie inside
 _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
 _PHOTO_BLOCK = 8
@@ -165,6 +166,7 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         | (width > 25 * letter)
     )
     large[0] = False
+    large &= ~_of_headlines(left, top, width, height, letter)
     fill = area / np.maximum(1, width * height)
     # rough or slanting rules, which no straight run covers, and frames
     drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
@@ -195,6 +197,30 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
             (middle_x >= box.x0) & (middle_x < box.x1) & (middle_y >= box.y0) & (middle_y < box.y1)
         )
     return Components(labels, left, top, left + width, top + height, area, usable, rules, pictures)
+
+
+def _of_headlines(
+    left: NDArray[np.int32],
+    top: NDArray[np.int32],
+    width: NDArray[np.int32],
+    height: NDArray[np.int32],
+    letter: float,
+) -> NDArray[np.bool_]:
+    """Return which pieces stand in a row with others of their height: large letters."""
+    result = np.zeros(len(left), bool)
+    index = np.flatnonzero(
+        (height > _HEADLINE[0] * letter) & (height < _HEADLINE[1] * letter) & (width < 2 * height)
+    )
+    tall = index[height[index] > _TALLEST_LETTER * letter]
+    if not len(tall) or len(index) > _MOST_HEADLINE:
+        return result
+    a, b = tall[:, None], index[None]
+    shared = np.minimum(top[a] + height[a], top[b] + height[b]) - np.maximum(top[a], top[b])
+    gap = np.maximum(left[a], left[b]) - np.minimum(left[a] + width[a], left[b] + width[b])
+    beside = (shared > 0.5 * height[a]) & (gap > -0.2 * height[a]) & (gap < 0.8 * height[a])
+    beside &= (height[b] > 0.5 * height[a]) & (height[b] < 2 * height[a]) & (a != b)
+    result[tall[beside.sum(1) >= 2]] = True
+    return result
 
 
 def merge_boxes(boxes: list[Box], near: float) -> list[Box]:

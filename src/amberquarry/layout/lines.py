@@ -13,10 +13,12 @@ from amberquarry.layout.components import Components
 from amberquarry.settings import LayoutSettings
 
 _COARSE = 4  # grouping works on a raster of blocks of this many pixels
-_CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
+CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
 _GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+_BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
+_BULLET_LETTERS = 4  # of the line that it begins, at least
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
@@ -244,6 +246,7 @@ def find_lines(
         if line is not None:
             lines.append(line)
     lines = join_segments(lines, found, core, gutters, settings.widest_space)
+    lines = attach_bullets(lines, found, core)
     attach_marks(lines, found, seeds)
     lines = attach_leaders(lines, found, core)
     lines.extend(lone_dashes(lines, found, letter))
@@ -385,6 +388,32 @@ def join_segments(
     return joined
 
 
+def attach_bullets(
+    lines: list[TextLine], found: Components, core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return lines with lone pieces that stand before another at its middle made part of it."""
+    lone = [line for line in lines if len(line.pieces) == 1]
+    if not lone or len(lines) > _MOST_SEGMENTS:
+        return lines
+    long = [line for line in lines if len(line.pieces) >= _BULLET_LETTERS]
+    x0 = np.array([line.box.x0 for line in long])
+    size = np.array([line.x_height for line in long])
+    taken: set[int] = set()
+    for mark in lone:
+        y, box = (mark.box.y0 + mark.box.y1) / 2, mark.box
+        gap = x0 - box.x1
+        near = (gap > 0) & (gap < _BULLET_REACH * size) & (box.height < 1.1 * size)
+        for number in np.flatnonzero(near)[np.argsort(gap[near], kind="stable")].tolist():
+            line = long[number]
+            rise = (line.baseline_at(line.box.x0) - y) / line.x_height
+            if 0.2 < rise < 1.5:
+                pieces = np.concatenate([mark.pieces, line.pieces])
+                line.pieces, line.box = pieces, Box.around([box, line.box])
+                taken.add(id(mark))
+                break
+    return [line for line in lines if id(line) not in taken]
+
+
 def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.bool_]) -> None:
     """Give dots, accents, commas and hyphens to the lines that they stand in."""
     if not lines:
@@ -395,20 +424,24 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
     left, right = found.left[marks], found.right[marks]
     x = (left + right) / 2
     y = (found.top[marks] + found.bottom[marks]) / 2
+    # dashes are low, but wide
+    large = np.minimum(2 * found.height[marks], found.width[marks])
     nearest = np.full(len(marks), np.inf)
     owner = np.full(len(marks), -1)
     for number, line in enumerate(lines):
         size = line.x_height
+        level = (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size)
+        before = line.box.x0 - right  # bullets stand farther off than other marks
         inside = np.flatnonzero(
-            (right > line.box.x0 - 1.2 * size)
-            & (left < line.box.x1 + 1.8 * size)
-            & (y > line.box.y0 - 1.2 * size)
-            & (y < line.box.y1 + 0.8 * size)
+            level & (before < _BULLET_REACH * size) & (left < line.box.x1 + 1.8 * size)
         )
         if len(inside) == 0:
             continue
         rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
-        distance = np.where((rise > -0.55) & (rise < 2.1), np.abs(rise - 0.6), np.inf)
+        gap = np.maximum(0.0, before[inside] / size)
+        bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
+        fits = (rise > -0.55) & (rise < 2.1) & ((gap < 1.2) | bullet)
+        distance = np.where(fits, np.abs(rise - 0.6) + 0.2 * gap, np.inf)
         better = distance < nearest[inside]
         nearest[inside[better]] = distance[better]
         owner[inside[better]] = number
@@ -518,7 +551,7 @@ def settle_x_heights(lines: list[TextLine]) -> None:
         usual = float(heights[order][np.searchsorted(total, total[-1] / 2)])
     else:
         usual = (
-            float(np.median([line.x_height for line in lines])) / _CAPITAL_RATIO if lines else 1.0
+            float(np.median([line.x_height for line in lines])) / CAPITAL_RATIO if lines else 1.0
         )
     sure = [line for line in lines if not line.plain]
     x0, x1, y0 = (
@@ -527,7 +560,7 @@ def settle_x_heights(lines: list[TextLine]) -> None:
     for line in lines:
         if not line.plain:
             continue
-        as_capitals = line.x_height / _CAPITAL_RATIO
+        as_capitals = line.x_height / CAPITAL_RATIO
         near = usual
         if sure:
             beside = (

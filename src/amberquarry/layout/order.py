@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from amberquarry.document import Box
+from amberquarry.document import BlockKind, Box
 from amberquarry.layout.blocks import Region
+
+# Where new stories begin on a page of several: share of columns that start with a heading, and how
+# far, in letters, their tops may lie apart.
+_HEADED, _HEAD_DROP = 0.6, 2.5
 
 
 def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
@@ -53,7 +57,10 @@ def _cut_upright(
         across = [r for r in left if r.box.x1 > x + slack]
         across += [r for r in right if r.box.x0 < x - slack]
         # what the gutter runs into is two lines joined by mistake, not a heading over both columns
-        if any(_shared_height(r.box, gutter) < 0.5 * r.box.height for r in across):
+        if any(
+            r.kind is BlockKind.HEADING or _shared_height(r.box, gutter) < 0.5 * r.box.height
+            for r in across
+        ):
             continue
         length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
         shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) - max(
@@ -101,12 +108,38 @@ def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> lis
         end = max(r.box.y1 for r in joined[-1])
         start = min(r.box.y0 for r in band)
         low, high = min(end, start), max(end, start)
-        passed = any(g.y0 < low - 1.2 * letter and g.y1 > high + 1.2 * letter for g in gutters)
-        if passed:
+        passed = [g for g in gutters if g.y0 < low - 1.2 * letter and g.y1 > high + 1.2 * letter]
+        if passed and not _begins_stories(joined[-1], band, passed, letter):
             joined[-1].extend(band)
         else:
             joined.append(band)
     return joined
+
+
+def _begins_stories(
+    above: list[Region], band: list[Region], gutters: list[Box], letter: float
+) -> bool:
+    """Return whether new stories begin in a band: most of its columns start with a heading.
+
+    above: the band over it, which must not end with a part of the same headings. gutters: those
+    that pass from one band to the other; they part its columns.
+    """
+    start = min(region.box.y0 for region in band)
+    over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
+    edges = sorted({(g.x0 + g.x1) / 2 for g in gutters})
+    columns: list[list[Region]] = [[] for _ in range(len(edges) + 1)]
+    for region in band:
+        middle = (region.box.x0 + region.box.x1) / 2
+        columns[sum(edge < middle for edge in edges)].append(region)
+    filled = [column for column in columns if column]
+    first = [min(column, key=lambda region: region.box.y0) for column in filled]
+    headed = [
+        region.kind is BlockKind.HEADING
+        and region.box.y0 < start + _HEAD_DROP * letter
+        and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
+        for region in first
+    ]
+    return len(filled) > 1 and headed[0] and sum(headed) >= _HEADED * len(headed)
 
 
 def _parts_by_white(regions: list[Region], extent, least: float) -> list[list[Region]]:  # type: ignore[no-untyped-def]

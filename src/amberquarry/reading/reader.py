@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.layout import Components, TextLine
+from amberquarry.reading.bullets import lone_bullet, piece_box, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, parted, resolve
@@ -28,6 +29,7 @@ _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried 
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
+_BULLET_CONFIDENCE = 0.8  # of one told by its shape
 _BONUS = 0.8  # for each character of a doubtful word, since each costs probability
 _MOSTLY = 0.6  # of a page's letters: then it stands in an unknown script
 _SCRAP = 5  # letters of a line that tell nothing by themselves
@@ -93,10 +95,17 @@ def read_lines(
             search = Search(settings.search_width, settings.prior_weight, _BONUS)
             read = resolve(read, reading.doubts, prior, search)
         centres = reading.picture.page_x(read.columns)
-        boxes = place_characters(found.labels, owner, number, lines[number], read.text, centres)
+        line = lines[number]
+        bullet = lone_bullet(found, line, float(centres[0]))
+        if bullet is not None:
+            owner[bullet[1]] = -1
+            line = without_piece(found, line, bullet[1])
+        boxes = place_characters(found.labels, owner, number, line, read.text, centres)
         text = settle_figures(settle_scripts(read.text, script))
         placed = PlacedText(text, boxes, read.confidences, read.styles)
         whole = space_leaders(placed)
+        if bullet is not None:
+            whole = with_bullet(whole, bullet[0], piece_box(found, bullet[1]))
         texts_placed.append(whole)
         results.append(make_line(whole))
     kept = [line for line in results if line is not None]
@@ -190,6 +199,17 @@ def space_leaders(line: PlacedText) -> PlacedText:
             gaps = (boxes[:-1, 2] + boxes[1:, 0]) / 2
             line.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
     return line
+
+
+def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> PlacedText:
+    """Return a line with a bullet before it that was not read there. box: of the bullet, (4,)."""
+    gap = np.array([box[2], box[1], line.boxes[0, 0], box[3]], np.float32)
+    return PlacedText(
+        f"{sign} {line.text}",
+        np.concatenate([[box, gap], line.boxes]),
+        np.concatenate([np.full(2, _BULLET_CONFIDENCE, np.float32), line.confidences]),
+        np.concatenate([np.zeros((2, len(_STYLES)), np.float32), line.styles]),
+    )
 
 
 def make_line(placed: PlacedText) -> Line:

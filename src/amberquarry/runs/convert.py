@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
-from amberquarry.assembly import number_pages, set_texts
+from amberquarry.assembly import assemble
 from amberquarry.document import Document, FindingCode, Page
 from amberquarry.errors import Rejection
 from amberquarry.runs.folder import RunFolder
@@ -222,7 +222,6 @@ def _write(job: _Job, folder: RunFolder, summary: RunSummary) -> None:
         folder.reject(name, refused.reason, refused.message)
         summary.rejected[refused.reason.value] = summary.rejected.get(refused.reason.value, 0) + 1
         return
-    number_pages(pages)
-    set_texts(pages)
+    assemble(pages)
     findings = [finding for page in pages for finding in page.findings]
     folder.add(Document(job.identifier, name, pages, findings, job.file_info))

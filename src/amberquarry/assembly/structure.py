@@ -1,0 +1,187 @@
+"""What only a whole document tells: running heads, levels of headings, paragraphs that go on."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+from rapidfuzz.distance import Indel
+
+from amberquarry.document import RUNNING, Block, BlockKind, Page, Style
+from amberquarry.layout.kinds import marker_of
+
+_ZONE = 0.15  # of the page's height at top and foot, in which running heads stand
+_SAME_HEIGHT = 0.012  # of the page's height, by which one may lie off on another page
+_ALIKE = 0.8  # of the letters of two running heads
+_NEAR_PAGES = 4  # on which a running head is looked for: left and right pages differ
+_FEW_PAGES = 3  # fewer say nothing against what one page says
+_SAME_SIZE = 0.07  # of the logarithm of sizes: headings of one level
+_NUMBERING = re.compile(r"^(\d{1,2}(?:\.\d{1,2}){0,4})\.?\s")
+_ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
+_MOST_LEVELS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class _Edge:
+    """A block at the top or foot of a page, as it is compared with those of other pages."""
+
+    page: int
+    block: Block
+    top: bool
+    height: float  # of its middle on the upright page, 0 at the top, 1 at the foot
+    text: str  # letters only
+
+
+def height_on_page(page: Page, block: Block) -> float:
+    """Return where a block's middle stands on the upright page, 0 at the top, 1 at the foot."""
+    x = (block.box.x0 + block.box.x1) / 2 / max(1, page.width)
+    y = (block.box.y0 + block.box.y1) / 2 / max(1, page.height)
+    return {0: y, 90: 1 - x, 180: 1 - y, 270: x}[page.rotation]
+
+
+def settle_running(pages: list[Page]) -> None:
+    """Mark what repeats at the tops and feet of pages as running heads and feet, in place.
+
+    What one page alone made look like such, and no other bears out, is text again.
+    """
+    edges = [edge for number, page in enumerate(pages) for edge in _edges(page, number)]
+    for edge in edges:
+        near = [
+            other for other in edges
+            if other.page != edge.page and abs(other.page - edge.page) <= _NEAR_PAGES
+            and other.top == edge.top and abs(other.height - edge.height) < _SAME_HEIGHT
+        ]  # fmt: skip
+        alike = any(
+            len(edge.text) > 2 and Indel.normalized_similarity(edge.text, other.text) >= _ALIKE
+            for other in near
+        )
+        marked = edge.block.kind in RUNNING
+        if not marked and alike and len(edge.block.lines) <= 2:
+            kind = BlockKind.RUNNING_HEAD if edge.top else BlockKind.RUNNING_FOOT
+            edge.block.kind, edge.block.level = kind, None
+        elif (
+            marked
+            and edge.block.kind is not BlockKind.PAGE_NUMBER
+            and not near
+            and len(pages) >= _FEW_PAGES
+        ):
+            edge.block.kind = BlockKind.PARAGRAPH
+    for page in pages:
+        heads = [b for b in page.blocks if b.kind is BlockKind.RUNNING_HEAD]
+        feet = [b for b in page.blocks if b.kind in RUNNING and b not in heads]
+        flow = [b for b in page.blocks if b.kind not in RUNNING]
+        page.blocks = [*heads, *flow, *feet]
+
+
+def _edges(page: Page, number: int) -> list[_Edge]:
+    found = []
+    for block in page.blocks:
+        if not block.lines or block.rotation:
+            continue
+        height = height_on_page(page, block)
+        if height < _ZONE or height > 1 - _ZONE:
+            letters = "".join(
+                sign for line in block.lines for sign in line.text.lower() if sign.isalpha()
+            )
+            found.append(_Edge(number, block, height < 0.5, height, letters))
+    return found
+
+
+def set_levels(pages: list[Page]) -> None:
+    """Number the levels of all headings of a document, in place: 1 is the highest.
+
+    Type of one size and weight is one level, the largest first; numbering such as 2.1 decides
+    where sizes say otherwise. Sizes count against the usual one of their page.
+    """
+    found: list[tuple[Block, float, int]] = []
+    for page in pages:
+        sizes = [line.x_height for b in page.blocks for line in b.lines for _ in line.words]
+        usual = float(np.median(sizes)) if sizes else 0.0
+        for block in page.blocks:
+            if block.kind is BlockKind.HEADING and block.lines:
+                own = float(np.median([line.x_height for line in block.lines]))
+                words = [word for line in block.lines for word in line.words]
+                italic = sum(Style.ITALIC in word.styles for word in words) > 0.5 * len(words)
+                found.append((block, np.log(own / usual) if own and usual else 0.0, int(italic)))
+    if not found:
+        return
+    order = sorted(range(len(found)), key=lambda n: (-found[n][1], found[n][2]))
+    groups: list[list[int]] = []
+    for number in order:
+        _, size, slanted = found[number]
+        larger = found[groups[-1][-1]] if groups else None
+        if larger is not None and larger[1] - size < _SAME_SIZE and larger[2] == slanted:
+            groups[-1].append(number)
+        else:
+            groups.append([number])
+    level = 0
+    for members in groups:
+        depths = Counter(
+            len(match[1].split(".")) if (match := _NUMBERING.match(_text(found[n][0]))) else 0
+            for n in members
+        )
+        depth = depths.most_common(1)[0][0]
+        level = min(_MOST_LEVELS, max(level + 1, depth))
+        for n in members:
+            found[n][0].level = level
+
+
+def _text(block: Block) -> str:
+    return " ".join(line.text for line in block.lines)
+
+
+def find_joints(pages: list[Page]) -> None:
+    """Mark paragraphs and items that go on from the block before them in the flow, in place.
+
+    That is where a column or page ends, or a figure or note stands between: what came before has
+    not ended, and the next begins small or a divided word goes on.
+    """
+    before: Block | None = None
+    apart = False  # whether anything that is no text of the flow stood between
+    number = -1
+    for count, page in enumerate(pages):
+        for block in page.blocks:
+            block.goes_on = False
+            if block.kind in RUNNING or block.kind in _BETWEEN:
+                apart = True
+                continue
+            if before is not None and block.kind is BlockKind.PARAGRAPH and block.lines:
+                moved = number != count or block.box.y0 < before.box.y1 or apart
+                block.goes_on = bool(moved and before.kind in _JOINED and _flows(before, block))
+            before, apart, number = block if block.lines else None, False, count
+
+
+_BETWEEN = frozenset(
+    {BlockKind.FIGURE, BlockKind.CAPTION, BlockKind.FOOTNOTE, BlockKind.MARGIN_NOTE}
+)
+_JOINED = frozenset({BlockKind.PARAGRAPH, BlockKind.ITEM})
+
+
+def set_markers(pages: list[Page]) -> None:
+    """Set the marker of each item and how deep it stands in its list, in place."""
+    for page in pages:
+        edges: list[float] = []  # where the items of the lists around stand, outermost first
+        above: Block | None = None
+        for block in page.blocks:
+            if block.kind is not BlockKind.ITEM or not block.lines:
+                above = None
+                continue
+            size = max(1.0, block.lines[0].x_height)
+            if above is None or block.box.y0 < above.box.y0:  # a new list, or the next column
+                edges = []
+            while edges and block.box.x0 < edges[-1] - size:
+                edges.pop()
+            if not edges or block.box.x0 > edges[-1] + size:
+                edges.append(block.box.x0)
+            block.depth, block.marker = len(edges) - 1, marker_of(block.lines[0].text)
+            above = block
+
+
+def _flows(before: Block, block: Block) -> bool:
+    end, start = before.lines[-1].text.rstrip(), block.lines[0].text.lstrip()
+    if not end or not start or _ENDED.search(end):
+        return False
+    divided = end[-1] in "-\u00ad\u2010" and start[:1].isalpha()
+    return divided or start[:1].islower()

@@ -1,0 +1,56 @@
+"""Bullets told by their shape: the net knows signs in words, hardly lone ones before them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from amberquarry.layout import Components, TextLine
+
+_AWAY = 1.3  # x-heights from a bullet to the middle of the first letter
+_LARGEST = 1.3  # x-heights
+_DASH = 0.4  # of its width that a dash is high at most
+_LONG_DASH = 1.5  # x-heights
+_SQUARE, _ROUND = 0.9, 0.62  # share of its box that a full square and a full disc fill
+_SMALL = 0.35  # x-heights
+
+
+def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str, int] | None:
+    """Return a bullet before what was read of a line, and its piece; None where there is none.
+
+    first_x: the middle of the first letter that was read.
+    """
+    before = line.pieces[found.right[line.pieces] < first_x - _AWAY * line.x_height]
+    if len(before) != 1 or len(line.pieces) < 3:
+        return None
+    piece = int(before[0])
+    size = max(1.0, line.x_height)
+    width, height = float(found.width[piece]), float(found.height[piece])
+    if max(width, height) > _LARGEST * size and height > _DASH * width:
+        return None
+    if height <= _DASH * width:
+        return ("—" if width > _LONG_DASH * size else "–"), piece
+    fill = float(found.area[piece]) / (width * height)
+    small = max(width, height) < _SMALL * size
+    if fill >= _SQUARE:
+        return ("▪" if small else "■"), piece
+    if fill >= _ROUND:
+        return ("·" if small else "•"), piece
+    x = int(found.left[piece] + width / 2)
+    y = int(found.top[piece] + height / 2)
+    hollow = found.labels[y, x] != piece
+    return ("◦" if hollow else "*"), piece
+
+
+def without_piece(found: Components, line: TextLine, piece: int) -> TextLine:
+    """Return a line without its first piece."""
+    pieces = line.pieces[line.pieces != piece]
+    box = line.box._replace(x0=float(found.left[pieces].min()))
+    return replace(line, pieces=pieces, box=box)
+
+
+def piece_box(found: Components, piece: int) -> np.ndarray[tuple[int], np.dtype[np.float32]]:
+    """Return the box (4,) of a piece."""
+    edges = (found.left, found.top, found.right, found.bottom)
+    return np.array([float(edge[piece]) for edge in edges], np.float32)
