@@ -85,6 +85,8 @@ class BlockKind(StrEnum):
 RUNNING = frozenset({BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER})
 """Kinds that are no part of the text that flows from page to page."""
 
+_OUTSIDE = RUNNING | {BlockKind.FIGURE}  # what stands in figures is kept apart
+
 
 class Style(StrEnum):
     """How a word is set apart from the text around it."""
@@ -243,7 +245,7 @@ class Page:
     def text(self) -> str:
         """The page's text, blocks parted by empty lines; without running heads and feet."""
         return "\n\n".join(
-            block.text for block in self.blocks if block.text and block.kind not in RUNNING
+            block.text for block in self.blocks if block.text and block.kind not in _OUTSIDE
         )
 
     @property

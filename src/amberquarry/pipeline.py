@@ -341,9 +341,10 @@ def _read_regions(
                 line.x_height = type_size(line) or measured.x_height
                 leave_out_doubtful(line, settings)
                 read.append(line)
-        if region.lines and not read:
+        drawn = region.kind is BlockKind.FIGURE
+        if region.lines and not read and not drawn:
             continue  # ink that is no text
-        box = Box.around([line.box for line in read]) if read else region.box
+        box = region.box if drawn else Box.around([line.box for line in read])
         blocks.append(Block(region.kind, box, read, region.level))
     return blocks
 
@@ -354,9 +355,9 @@ def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:
         for line in block.lines:
             _to_source(line, prepared)
         block.box = (
-            Box.around([line.box for line in block.lines])
-            if block.lines
-            else box_to_source(block.box, prepared.to_source)[0]
+            box_to_source(block.box, prepared.to_source)[0]
+            if block.kind is BlockKind.FIGURE
+            else Box.around([line.box for line in block.lines])
         )
     return blocks
 

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 
-from amberquarry.document import Block, BlockKind, Document, Page, Style
+from amberquarry.assembly.paragraphs import EMPHASISED
+from amberquarry.document import RUNNING, Block, BlockKind, Document, Emphasis, Page, Style
+from amberquarry.layout.kinds import BULLETS
 
-_SPECIAL = re.compile(r"([\\`*_\[\]<>|~])")
+_SPECIAL = re.compile(r"([\\`*\[\]<>|~$]|(?<![^\W_])_|_(?![^\W_]))")
 _LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|={2,}\s*$|-{3,}\s*$|>)")
 _NUMBER_START = re.compile(r"^(\s*\d{1,9})([.)])(?=\s|$)")
 _CLOSING = re.compile(r"(?<!\\)(#+)$")  # would be taken for the end of a heading's mark-up
@@ -27,6 +31,12 @@ _SIGNS = {
     Style.SUBSCRIPT: ("\ufdd4", "\ufdd5"),
 }
 _SIGN = re.compile("[\ufdd0-\ufdd5]")
+_CALL = "\ufdd6"  # of a note, until the text around it is escaped
+_RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹", "0123456789")
+_RAISED_FIGURES = re.compile("[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
+_NOTE_MARK = re.compile(r"\s*([⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}|\d{1,3}|[*†‡§¶]{1,3}|[a-z](?=[.)\s]))[.)]?")
+_LABELS = {"*": "star", "**": "star2", "***": "star3", "†": "dagger", "‡": "double-dagger",
+           "§": "section", "¶": "pilcrow"}  # fmt: skip
 _AMPERSAND = re.compile(r"&(?=#?\w+;)")
 
 
@@ -37,8 +47,24 @@ def escape(text: str) -> str:
     return _NUMBER_START.sub(r"\1\\\2", text)
 
 
-def block_to_markdown(block: Block) -> str:
-    """Return one block; '' where it has no text."""
+@dataclass(slots=True)
+class _Unit:
+    """A block of the text with the blocks in which it goes on, each with the index of its page."""
+
+    parts: list[tuple[int, Block]]
+    indent: str = ""  # of an item: what stands over it in the lists that hold it
+
+    @property
+    def block(self) -> Block:
+        return self.parts[0][1]
+
+
+def block_to_markdown(block: Block, notes: Mapping[str, str] | None = None) -> str:
+    """Return one block; '' where it has no text.
+
+    notes: labels of the page's notes by their marks: raised marks become calls of them.
+    """
+    notes = notes or {}
     if not block.text.strip():
         return ""
     if block.kind is BlockKind.HEADING:
@@ -46,44 +72,192 @@ def block_to_markdown(block: Block) -> str:
         return "#" * min(6, block.level or 2) + " " + text
     if block.kind is BlockKind.TABLE:
         return "  \n".join(escape(row.strip()) for row in block.text.split("\n"))
-    return emphasise(block)
+    if block.kind is BlockKind.CODE:
+        return _fenced(block.text)
+    if block.kind is BlockKind.ITEM and block.marker:
+        sign, rest = list_marker(block.marker), _without(block, len(block.marker))
+        kept = "" if sign != "- " or block.marker in BULLETS else escape(block.marker) + " "
+        return sign + kept + emphasise(rest, notes)
+    called = _NOTE_MARK.match(block.text) if block.kind is BlockKind.FOOTNOTE else None
+    if called and (mark := called[1].translate(_RAISED)) in notes:
+        own = {key: label for key, label in notes.items() if key != mark}
+        return f"[^{notes[mark]}]: {emphasise(_without(block, called.end()), own)}"
+    return emphasise(block, notes)
 
 
-def emphasise(block: Block) -> str:
-    """Return the block's text escaped, with `**`, `*` and raised or lowered words marked up.
+def _fenced(text: str) -> str:
+    """Return lines of code between fences longer than any that stand in them."""
+    longest = max((len(run) for run in re.findall("`+", text)), default=0)
+    fence = "`" * max(3, longest + 1)
+    return f"{fence}\n{text}\n{fence}"
+
+
+def list_marker(marker: str) -> str:
+    """Return the marker that Markdown has for a bullet or number."""
+    return f"{marker} " if re.fullmatch(r"\d{1,9}[.)]", marker) else "- "
+
+
+def _without(block: Block, length: int) -> Block:
+    """Return a block less the first `length` letters of its text and the spaces after them."""
+    cut = len(block.text) - len(block.text[length:].lstrip())
+    moved = [
+        Emphasis(max(0, e.start - cut), e.end - cut, e.styles)
+        for e in block.emphasis
+        if e.end > cut
+    ]
+    return replace(block, text=block.text[cut:], emphasis=moved)
+
+
+def note_mark(text: str) -> str:
+    """Return the plain sign or figure with which a note begins, '' where there is none."""
+    found = _NOTE_MARK.match(text)
+    return found[1].translate(_RAISED) if found else ""
+
+
+def notes_of(page: Page) -> dict[str, str]:
+    """Return the labels of a page's notes that its text calls, by their marks."""
+    notes = {
+        mark: f"p{page.number}-{_LABELS.get(mark, mark)}"
+        for block in page.blocks
+        if block.kind is BlockKind.FOOTNOTE and (mark := note_mark(block.text))
+    }
+    called = {
+        mark
+        for block in page.blocks
+        if block.kind in EMPHASISED and block.kind is not BlockKind.FOOTNOTE
+        for _, _, mark in _calls(block)
+    }
+    return {mark: label for mark, label in notes.items() if mark in called}
+
+
+def _calls(block: Block) -> Iterator[tuple[int, int, str]]:
+    """Yield where raised marks stand in a block's text, and their plain form."""
+    raised = [(e.start, e.end) for e in block.emphasis if Style.SUPERSCRIPT in e.styles] + [
+        match.span() for match in _RAISED_FIGURES.finditer(block.text)
+    ]
+    for start, end in sorted(set(raised)):
+        yield start, end, block.text[start:end].translate(_RAISED).strip()
+
+
+def emphasise(block: Block, notes: Mapping[str, str] | None = None) -> str:
+    """Return the block's text escaped, with `**`, `*`, raised and lowered words and calls of notes.
 
     Words of one style stand together, parted from others by a space, so that no mark stands
     inside another and each is next to a space or the text's end.
     """
-    parts, at = [], 0
+    calls = [(start, end, notes[mark]) for start, end, mark in _calls(block) if mark in notes] if (
+        notes
+    ) else []  # fmt: skip
+    edits: list[tuple[int, int, str]] = []  # what stands from where to where instead of the text
     for start, end, styles in block.emphasis:
+        if any(a < end and start < b for a, b, _ in calls):
+            continue
         opening = "".join(_SIGNS[style][0] for style in Style if style in styles)
         closing = "".join(_SIGNS[style][1] for style in reversed(Style) if style in styles)
-        parts += [block.text[at:start], opening, block.text[start:end], closing]
-        at = end
+        edits.append((start, end, opening + block.text[start:end] + closing))
+    labels: list[str] = []
+    for start, end, label in calls:
+        labels.append(label)
+        edits.append((start, end, _CALL))
+    parts, at = [], 0
+    for start, end, text in sorted(edits):
+        if start >= at:
+            parts += [block.text[at:start], text]
+            at = end
     text = escape("".join([*parts, block.text[at:]]).strip())
+    text = re.sub(rf" ?{_CALL}", lambda _: f"[^{labels.pop(0)}]", text)
     return _SIGN.sub(lambda match: _MARKUP[match[0]], text)
 
 
 def page_to_markdown(page: Page) -> str:
-    """Return the blocks of a page, parted by empty lines."""
-    return "\n\n".join(part for block in page.blocks if (part := block_to_markdown(block)))
+    """Return the blocks of a page without running heads and feet, parted by empty lines."""
+    units, notes = _units([page])
+    texts = [_joined(unit, notes)[0] for unit in units]
+    return _flow(units, texts)
+
+
+def _units(pages: list[Page]) -> tuple[list[_Unit], list[dict[str, str]]]:
+    """Return what the text of some pages is made of, and the labels of each page's notes."""
+    units: list[_Unit] = []
+    last: _Unit | None = None  # that may go on
+    widths: list[int] = []
+    for index, page in enumerate(pages):
+        for block in page.blocks:
+            if block.kind in (*RUNNING, BlockKind.FIGURE) or not block.text.strip():
+                continue
+            if block.goes_on and last is not None:
+                last.parts.append((index, block))
+                continue
+            unit = _Unit([(index, block)])
+            if block.kind is BlockKind.ITEM and block.marker:
+                depth = min(block.depth or 0, len(widths))
+                unit.indent = " " * sum(widths[:depth])
+                widths = [*widths[:depth], len(list_marker(block.marker))]
+            else:
+                widths = []
+            if block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM):
+                last = unit
+            units.append(unit)
+    return units, [notes_of(page) for page in pages]
+
+
+def _joined(unit: _Unit, notes: list[dict[str, str]]) -> tuple[str, list[int]]:
+    """Return the Markdown of a unit, and where in it each of its parts begins."""
+    text, starts = "", []
+    for index, block in unit.parts:
+        part = block_to_markdown(block, notes[index])
+        text += " " if text else unit.indent
+        starts.append(len(text))
+        text += part
+    return text, starts
+
+
+def _flow(units: list[_Unit], texts: list[str]) -> str:
+    """Return units parted by empty lines, items of one list by line ends."""
+    out = ""
+    for number, text in enumerate(texts):
+        out += (_between(units, number) if number else "") + text
+    return out
+
+
+def _between(units: list[_Unit], number: int) -> str:
+    """Return what parts a unit from the one before it."""
+    both = (units[number - 1].block, units[number].block)
+    return "\n" if all(b.kind is BlockKind.ITEM and b.marker for b in both) else "\n\n"
 
 
 def document_to_markdown(document: Document) -> tuple[str, list[tuple[int, int]]]:
     """Return the document's Markdown and each page's span in it, in code points.
 
-    Every page starts with a comment that names it.
+    Every page starts with a comment that names it; where a paragraph goes on over the end of a
+    page, the comment stands after the paragraph, and the page's span begins inside it.
     """
-    parts: list[str] = []
-    spans: list[tuple[int, int]] = []
-    at = 0
-    for page in document.pages:
-        mark = f"<!-- page {page.number} -->"
-        body = page_to_markdown(page)
-        text = f"{mark}\n\n{body}\n\n" if body else f"{mark}\n\n"
-        start = at + len(mark) + 2
-        spans.append((start, start + len(body)))
-        parts.append(text)
-        at += len(text)
-    return "".join(parts).rstrip("\n") + "\n", spans
+    units, notes = _units(document.pages)
+    text = ""
+    spans: list[list[int]] = []
+
+    def mark(upto: int) -> None:
+        nonlocal text
+        while len(spans) <= upto:
+            text += ("\n\n" if text else "") + f"<!-- page {document.pages[len(spans)].number} -->"
+            begun = going.get(len(spans))
+            spans.append(begun if begun else [len(text) + 2, len(text) + 2])
+
+    going: dict[int, list[int]] = {}  # spans of pages whose text begins inside a paragraph
+    for number, unit in enumerate(units):
+        first = unit.parts[0][0]
+        new_page = len(spans) <= first
+        mark(first)
+        body, starts = _joined(unit, notes)
+        text += "\n\n" if new_page else _between(units, number)
+        base = len(text)
+        text += body
+        for (index, _), start, end in zip(
+            unit.parts, starts, [*[s - 1 for s in starts[1:]], len(body)], strict=True
+        ):
+            if index < len(spans):
+                spans[index][1] = base + end
+            else:
+                going[index] = [going.get(index, [base + start])[0], base + end]
+    mark(len(document.pages) - 1)
+    return text + "\n", [(start, max(start, end)) for start, end in spans]

@@ -34,6 +34,7 @@ class Components:
     usable: NDArray[np.bool_]  # can belong to text
     rules: NDArray[np.uint8]  # (H, W), 1 where a rule or form line was taken out
     pictures: list[Box]
+    strokes: list[Box]  # of drawn lines that are no straight rules
 
     def upside_down(self) -> Components:
         """Return the same pieces on the page turned by 180 degrees."""
@@ -47,7 +48,10 @@ class Components:
             self.area,
             self.usable,
             self.rules[::-1, ::-1],
-            [Box(width - b.x1, height - b.y1, width - b.x0, height - b.y0) for b in self.pictures],
+            *(
+                [Box(width - b.x1, height - b.y1, width - b.x0, height - b.y0) for b in boxes]
+                for boxes in (self.pictures, self.strokes)
+            ),
         )
 
     @property
@@ -196,7 +200,13 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         usable &= ~(
             (middle_x >= box.x0) & (middle_x < box.x1) & (middle_y >= box.y0) & (middle_y < box.y1)
         )
-    return Components(labels, left, top, left + width, top + height, area, usable, rules, pictures)
+    both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
+    strokes = [
+        Box(left[i], top[i], left[i] + width[i], top[i] + height[i]) for i in np.flatnonzero(both)
+    ]
+    return Components(
+        labels, left, top, left + width, top + height, area, usable, rules, pictures, strokes
+    )
 
 
 def _of_headlines(

@@ -20,10 +20,10 @@ _LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопс�
 _FIXED_LETTERS, _FIXED_SHARE = 10, 0.8
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
-_BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
+BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
 _SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
 _NEAR_LINES = 10  # among which the next item is looked for
-_BULLET = re.compile(rf"^([{re.escape(_BULLETS)}])(?:\s+|$)")
+_BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
 _NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)", re.I)
 _LABELS = """
     figure figures fig abbildung abb figura figuur afb afbeelding рисунок рис rysunek rys obrázek
@@ -118,7 +118,8 @@ def is_fixed(lines: list[Line]) -> bool:
 
 def measure(blocks: list[Block]) -> Measures | None:
     """Return what is usual on a page; None without lines."""
-    lines = [line for block in blocks for line in block.lines]
+    flow = [block for block in blocks if block.kind is not BlockKind.FIGURE]
+    lines = [line for block in flow for line in block.lines]
     if not lines:
         return None
     letters = np.array([len(line.text) for line in lines], float)
@@ -127,7 +128,7 @@ def measure(blocks: list[Block]) -> Measures | None:
     reached = np.cumsum(letters[order])
     size = float(sizes[order][np.searchsorted(reached, reached[-1] / 2)])
     steps = np.array([
-        b.box.y1 - a.box.y1 for block in blocks for a, b in pairwise(block.lines)
+        b.box.y1 - a.box.y1 for block in flow for a, b in pairwise(block.lines)
         if b.box.y0 > (a.box.y0 + a.box.y1) / 2
     ])  # fmt: skip
     steps = steps[(steps > 1.2 * size) & (steps < 6 * size)]
@@ -172,7 +173,8 @@ def _parts(block: Block, usual: Measures, item_starts: set[int]) -> list[Block]:
     """Return a block of text cut into code, items of lists and the paragraphs between them."""
     if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING) or not block.lines:
         return [block]
-    if not usual.typewritten and is_fixed(block.lines):
+    code = not usual.typewritten and _size(block) < _HEADING_SIZE * usual.size
+    if code and is_fixed(block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]
     if block.kind is BlockKind.HEADING:
         return [block]
@@ -204,7 +206,7 @@ def _without_edges_joined(blocks: list[Block]) -> list[Block]:
 
     What stands in such a row, such as title and number, was one block as far as geometry tells.
     """
-    with_lines = [block for block in blocks if block.lines]
+    with_lines = [b for b in blocks if b.lines and b.kind is not BlockKind.FIGURE]
     if not with_lines:
         return blocks
     ends = (
@@ -327,7 +329,7 @@ def follows(marker: str, other: str | None, after: bool = True) -> bool:
     """Return whether another marker is the same bullet, or the next (or last) number."""
     if other is None:
         return False
-    if marker in _BULLETS:
+    if marker in BULLETS:
         return marker == other
     first, second = (re.sub(r"\W", "", mark).lower() for mark in (marker, other))
     if not after:
@@ -441,7 +443,7 @@ def _one_heading(above: Block, below: Block) -> bool:
 
 def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
     """Mark what stands alone in the first and the last row of a page, as far as one page tells."""
-    flow = [b for b in blocks if b.lines and not b.rotation]
+    flow = [b for b in blocks if b.lines and b.kind is not BlockKind.FIGURE]
     for top in (True, False):
         row = _edge_row(flow, usual, top)
         if not row:

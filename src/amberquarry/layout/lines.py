@@ -19,6 +19,8 @@ CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 _GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
 _BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
 _BULLET_LETTERS = 4  # of the line that it begins, at least
+# Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
+_FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
@@ -246,7 +248,7 @@ def find_lines(
         if line is not None:
             lines.append(line)
     lines = join_segments(lines, found, core, gutters, settings.widest_space)
-    lines = attach_bullets(lines, found, core)
+    lines = attach_small(lines, found)
     attach_marks(lines, found, seeds)
     lines = attach_leaders(lines, found, core)
     lines.extend(lone_dashes(lines, found, letter))
@@ -388,29 +390,43 @@ def join_segments(
     return joined
 
 
-def attach_bullets(
-    lines: list[TextLine], found: Components, core: NDArray[np.bool_]
-) -> list[TextLine]:
-    """Return lines with lone pieces that stand before another at its middle made part of it."""
-    lone = [line for line in lines if len(line.pieces) == 1]
-    if not lone or len(lines) > _MOST_SEGMENTS:
-        return lines
+def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
+    """Return lines with small pieces that stand by themselves made part of those they belong to.
+
+    Bullets far before a line, at its middle; raised and lowered figures beside its letters.
+    """
+    few = [line for line in lines if len(line.pieces) <= _FEW_SMALL]
     long = [line for line in lines if len(line.pieces) >= _BULLET_LETTERS]
+    if not few or not long or len(lines) > _MOST_SEGMENTS:
+        return lines
     x0 = np.array([line.box.x0 for line in long])
+    x1 = np.array([line.box.x1 for line in long])
     size = np.array([line.x_height for line in long])
+    start = np.array([line.baseline_at(line.box.x0) for line in long])
+    end = np.array([line.baseline_at(line.box.x1) for line in long])
     taken: set[int] = set()
-    for mark in lone:
-        y, box = (mark.box.y0 + mark.box.y1) / 2, mark.box
-        gap = x0 - box.x1
-        near = (gap > 0) & (gap < _BULLET_REACH * size) & (box.height < 1.1 * size)
-        for number in np.flatnonzero(near)[np.argsort(gap[near], kind="stable")].tolist():
-            line = long[number]
-            rise = (line.baseline_at(line.box.x0) - y) / line.x_height
-            if 0.2 < rise < 1.5:
-                pieces = np.concatenate([mark.pieces, line.pieces])
-                line.pieces, line.box = pieces, Box.around([box, line.box])
-                taken.add(id(mark))
-                break
+    for mark in few:
+        box = mark.box
+        x, y = (box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2
+        along = np.clip((x - x0) / np.maximum(1, x1 - x0), 0, 1)
+        rise = (start + along * (end - start) - y) / size
+        before, after = (x0 - box.x1) / size, (box.x0 - x1) / size
+        small = box.height < _SMALL_HEIGHT * size
+        bullet = (before > 0) & (before < _BULLET_REACH) & (rise > 0.2) & (rise < 1.5)
+        bullet &= len(mark.pieces) == 1
+        beside = (before < 0) & (after < _RAISED_REACH)
+        raised = beside & (((rise > 0.9) & (rise < 2.1)) | ((rise > -0.7) & (rise < 0.25)))
+        fits = np.flatnonzero(
+            small & (bullet | raised) & np.array([line is not mark for line in long])
+        )
+        if not len(fits):
+            continue
+        away = np.maximum(0, before[fits]) + np.abs(rise[fits] - 0.7)
+        line = long[int(fits[np.argmin(away)])]
+        pieces = np.concatenate([mark.pieces, line.pieces])
+        line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
+        line.box = Box.around([box, line.box])
+        taken.add(id(mark))
     return [line for line in lines if id(line) not in taken]
 
 
