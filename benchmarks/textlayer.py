@@ -204,14 +204,19 @@ def tight_word(
 ) -> dict[str, Any]:
     """Return a word with the box of its ink, which lies in the boxes that its font gives."""
     edges = np.array(boxes)
-    x0, y0 = np.floor(edges[:, :2].min(0)).astype(int) - 1
-    x1, y1 = np.ceil(edges[:, 2:].max(0)).astype(int) + 1
-    x0, y0 = max(0, x0), max(0, y0)
+    box = tight_box([*edges[:, :2].min(0).tolist(), *edges[:, 2:].max(0).tolist()], clean)
+    return {"text": text, "box": box, "confidence": 1.0}
+
+
+def tight_box(box: list[float], clean: NDArray[np.uint8]) -> list[float]:
+    """Return the box of the ink in a box, or a pixel beside it; the box itself without ink."""
+    x0, y0 = max(0, math.floor(box[0]) - 1), max(0, math.floor(box[1]) - 1)
+    x1, y1 = math.ceil(box[2]) + 1, math.ceil(box[3]) + 1
     part = clean[y0:y1, x0:x1] < 160
     if part.any():
         rows, columns = np.flatnonzero(part.any(1)), np.flatnonzero(part.any(0))
         x0, y0, x1, y1 = x0 + columns[0], y0 + rows[0], x0 + columns[-1] + 1, y0 + rows[-1] + 1
-    return {"text": text, "box": [int(x0), int(y0), int(x1), int(y1)], "confidence": 1.0}
+    return [int(x0), int(y0), int(x1), int(y1)]
 
 
 def _blocks(lines: list[TruthLine]) -> list[dict[str, Any]]:

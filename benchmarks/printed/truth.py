@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from pypdfium2 import raw
 
 from amberquarry.document import BlockKind
-from textlayer import tight_word
+from textlayer import tight_box, tight_word
 
 KINDS = tuple(BlockKind)
 FIGURE_LINK = "https://figure.invalid/"
@@ -53,7 +53,7 @@ def page_blocks(
 ) -> list[dict[str, Any]]:
     """Return the blocks of a page in reading order, as in pages.jsonl, with their parts' facts."""
     lines = _lines(page, clean, dpi / 72)
-    figures = _figures(page, dpi / 72)
+    figures = {number: tight_box(box, clean) for number, box in _figures(page, dpi / 72).items()}
     numbers = sorted({line.number for line in lines} | set(figures), key=_rank(parts))
     blocks = []
     for number in numbers:

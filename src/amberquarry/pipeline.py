@@ -37,8 +37,10 @@ from amberquarry.layout import (
     TextLine,
     analyse,
     find_bend,
+    find_figures,
     find_vertical,
     lines_upside_down,
+    place_figures,
     settle_kinds,
     straighten,
     type_size,
@@ -55,6 +57,7 @@ _TRIAL_LINES = 4  # read each way to tell head from foot
 SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
+_SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
@@ -331,22 +334,25 @@ def _read_regions(
     prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
 ) -> list[Block]:
     """Return the blocks of a page with what was read in them, in the prepared page's frame."""
-    results = iter(read_lines(prepared.grey, layout.found, layout.lines, network, settings.reading))
+    lines = layout.lines
+    results = read_lines(prepared.grey, layout.found, lines, network, settings.reading)
+    believed = []
+    for measured, line in zip(lines, results, strict=True):
+        if line is not None:
+            line.x_height = type_size(line) or measured.x_height
+            leave_out_doubtful(line, settings)
+            if line.confidence >= _SURE_TEXT:
+                believed.append(measured)
     blocks = []
+    at = 0
     for region in layout.regions:
-        read = []
-        for measured in region.lines:
-            line = next(results)
-            if line is not None:
-                line.x_height = type_size(line) or measured.x_height
-                leave_out_doubtful(line, settings)
-                read.append(line)
-        drawn = region.kind is BlockKind.FIGURE
-        if region.lines and not read and not drawn:
-            continue  # ink that is no text
-        box = region.box if drawn else Box.around([line.box for line in read])
-        blocks.append(Block(region.kind, box, read, region.level))
-    return blocks
+        read = [line for line in results[at : at + len(region.lines)] if line is not None]
+        at += len(region.lines)
+        if read:
+            box = Box.around([line.box for line in read])
+            blocks.append(Block(region.kind, box, read, region.level))
+    letter = prepared.letter_height
+    return place_figures(blocks, find_figures(layout.found, believed, letter) if letter else [])
 
 
 def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:

@@ -4,6 +4,7 @@ from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whol
 from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.components import Components
+from amberquarry.layout.figures import find_figures, place_figures
 from amberquarry.layout.kinds import settle_kinds, type_size
 from amberquarry.layout.lines import TextLine
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
@@ -17,10 +18,12 @@ __all__ = [
     "TextLine",
     "analyse",
     "find_bend",
+    "find_figures",
     "find_scene_lines",
     "find_vertical",
     "group_boards",
     "lines_upside_down",
+    "place_figures",
     "settle_kinds",
     "straighten",
     "type_size",

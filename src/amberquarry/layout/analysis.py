@@ -9,7 +9,6 @@ import numpy as np
 from amberquarry.imaging import Prepared
 from amberquarry.layout.blocks import Region, make_blocks
 from amberquarry.layout.components import Components, find_components
-from amberquarry.layout.figures import find_figures
 from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
 from amberquarry.layout.order import reading_order
 from amberquarry.settings import LayoutSettings
@@ -36,10 +35,7 @@ def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     found = find_components(page.ink, page.grey, letter)
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters, settings)
-    figures = find_figures(found, lines, letter)
-    labels = {id(line) for figure in figures for line in figure.lines}
-    flow = [line for line in lines if id(line) not in labels]
-    regions, columns = make_blocks(flow, gutters, figures)
+    regions, columns = make_blocks(lines, gutters, found.pictures)
     return Layout(reading_order(regions, columns, letter), found)
 
 

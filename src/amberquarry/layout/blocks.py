@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
-from amberquarry.layout.figures import Figure
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
@@ -422,7 +421,7 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
 
 
 def make_blocks(
-    lines: list[TextLine], gutters: list[Box], figures: list[Figure]
+    lines: list[TextLine], gutters: list[Box], pictures: list[Box]
 ) -> tuple[list[Region], list[Box]]:
     """Return the blocks of a page, not yet in order, and the gutters that part columns."""
     measured = Lines(lines)
@@ -447,7 +446,7 @@ def make_blocks(
                 kind = BlockKind.HEADING if heading else BlockKind.PARAGRAPH
                 regions.append(Region(kind, Box.around([m.box for m in members]), members))
         _set_levels(regions, usual)
-    regions.extend(Region(BlockKind.FIGURE, figure.box, figure.lines) for figure in figures)
+    regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)
     return regions, columns
 
 

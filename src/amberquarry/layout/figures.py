@@ -1,117 +1,211 @@
-"""Figures: photographs, drawings and charts, with the labels inside them."""
+"""Figures: photographs, drawings and charts, with the labels inside them.
+
+Found once the page was read: textures and hatching look like lines of text before.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from amberquarry.document import Box
+from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
 
-_NEAR = 1.3  # letters between parts of one figure
-_LABEL_NEAR = 2.0  # letters from a figure to its labels
+_NEAR = 1.5  # letters between parts of one seed
+_REACH = 6.0  # letters between parts of a figure with no text between them
 _LEAST_SIDE = 3.0  # letters
-_LABEL_PIECES = 14  # of a label at most
-_BODY_PIECES, _BODY_WIDTH, _MOST_BODY = 18, 0.45, 2  # lines of running text inside a frame
-_LONG_RULE = 0.8  # of the page's width: rules so long part the page and belong to no figure
+_TEXT_PIECES, _LONG_PIECES = 4, 10  # of a line that may be text, and that is text wherever it is
+_LARGE = 1.15  # of the usual x-height: headings
+_AT_EDGE, _EDGE_LINES = 1.0, 4  # letters; lines that begin where a column does
+_MOST_TEXT = 3  # lines of text inside a frame that is no figure
+_THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters of its sides
+_LONG_RULE = 0.7  # of the page's width or height: such rules part the page
+_ROOM = 0.4  # letters between a figure and the text around it
+
+Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Figure:
-    """A figure's place and the lines that stand in it."""
+def find_figures(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+    """Return the boxes of a page's figures, from the top down.
 
-    box: Box
-    lines: list[TextLine]
+    lines: those that were read and believed, since textures look like lines as well.
 
-
-def find_figures(found: Components, lines: list[TextLine], letter: float) -> list[Figure]:
-    """Return the figures of a page, each with its labels.
-
-    A figure grows from pictures and strokes that are no straight rules: what is drawn near them
-    belongs to it, then short lines inside and beside. A frame around running text is none.
+    A figure begins with a picture or with strokes that are no straight rules. It takes in all ink
+    around it that no line of text parts from it: what lies between the lines of text over and
+    under it, and beside it. Short lines in there are its labels.
     """
-    seeds = [*found.pictures, *found.strokes]
+    seeds = [*found.pictures, *found.strokes, *_lone_strokes(found, lines, letter)]
     if not seeds:
         return []
-    rules = _rule_boxes(found, letter)
-    clusters = _clusters(seeds, rules, letter)
-    figures: list[Figure] = []
-    taken: set[int] = set()
-    for cluster in clusters:
-        if min(cluster.width, cluster.height) < _LEAST_SIDE * letter:
-            continue
-        inside = [line for line in lines if cluster.contains(*_middle(line.box))]
-        body = [
-            line
-            for line in inside
-            if len(line.pieces) >= _BODY_PIECES and line.box.width > _BODY_WIDTH * cluster.width
-        ]
-        if len(body) > _MOST_BODY:
-            continue
-        room = _LABEL_NEAR * letter
-        around = Box(cluster.x0 - room, cluster.y0 - room, cluster.x1 + room, cluster.y1 + room)
-        labels = inside + [
-            line
-            for line in lines
-            if len(line.pieces) <= _LABEL_PIECES
-            and line.box.width < 0.5 * cluster.width
-            and around.contains(*_middle(line.box))
-            and not any(line is other for other in inside)
-            and _stands_alone(line, lines, around, letter)
-        ]
-        labels = [line for line in labels if id(line) not in taken]
-        taken.update(id(line) for line in labels)
-        figures.append(Figure(Box.around([cluster, *(line.box for line in labels)]), labels))
-    return figures
+    text = _text_lines(lines, letter)
+    blocks = _array([line.box for line in text])
+    ink = _ink_boxes(found, text)
+    boxes = _array(seeds)
+    for _ in range(3):  # grown over what is near, seeds may meet
+        boxes = np.array([_grown(box, blocks, ink, letter) for box in boxes])
+        boxes = _joined(boxes, _NEAR * letter)
+    return sorted(
+        (
+            Box(*box)
+            for box in boxes.tolist()
+            if min(box[2] - box[0], box[3] - box[1]) >= _LEAST_SIDE * letter
+            and (_inside(blocks, box).sum() <= _MOST_TEXT)
+        ),
+        key=lambda box: (box.y0, box.x0),
+    )
+
+
+def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
+    """Return blocks with the figures among them, each with the short lines that stand in it.
+
+    A figure takes the place of the first block of its own, else it comes after the last one over
+    it in its column.
+    """
+    out = [block for block in blocks if block.kind is not BlockKind.FIGURE]
+    for box in figures:
+        kept: list[Block] = []
+        labels: list[Line] = []
+        at: int | None = None
+        for block in out:
+            own = [line for line in block.lines if box.contains(*_middle(line.box))]
+            if not own or block.kind is BlockKind.FIGURE:
+                kept.append(block)
+                continue
+            at = len(kept) if at is None else at
+            labels += own
+            rest = [line for line in block.lines if not any(line is label for label in own)]
+            if rest:
+                around = Box.around([line.box for line in rest])
+                kept.append(replace(block, lines=rest, box=around))
+        if at is None:
+            over = [
+                number
+                for number, block in enumerate(kept)
+                if block.box.y1 <= box.y0 + 0.5 * box.height
+                and min(block.box.x1, box.x1) > max(block.box.x0, box.x0)
+            ]
+            at = over[-1] + 1 if over else 0
+        kept.insert(at, Block(BlockKind.FIGURE, box, labels))
+        out = kept
+    return out
 
 
 def _middle(box: Box) -> tuple[float, float]:
     return (box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2
 
 
-def _stands_alone(line: TextLine, lines: list[TextLine], around: Box, letter: float) -> bool:
-    """Return whether no text beyond the figure goes on from a line: labels stand by themselves."""
-    for other in lines:
-        if other is line or around.contains(*_middle(other.box)):
-            continue
-        across = min(line.box.x1, other.box.x1) - max(line.box.x0, other.box.x0)
-        down = max(line.box.y0, other.box.y0) - min(line.box.y1, other.box.y1)
-        if across > 0.3 * line.box.width and down < 1.2 * letter:
-            return False
-    return True
+def _array(boxes: list[Box]) -> Floats:
+    return np.array(boxes, float).reshape(-1, 4)
 
 
-def _rule_boxes(found: Components, letter: float) -> list[Box]:
-    if not found.rules.any():
+def _inside(boxes: Floats, area: Floats | list[float]) -> NDArray[np.bool_]:
+    """Return which boxes have their middle in an area."""
+    x, y = (boxes[:, 0] + boxes[:, 2]) / 2, (boxes[:, 1] + boxes[:, 3]) / 2
+    return (x >= area[0]) & (x < area[2]) & (y >= area[1]) & (y < area[3])
+
+
+def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
+    """Return the lines that are text for sure: long ones, headings, and where a column begins."""
+    if not lines:
         return []
-    count, _, boxes, _ = cv2.connectedComponentsWithStats(found.rules, connectivity=8)
-    wide = _LONG_RULE * found.rules.shape[1]
-    return [
-        Box(x, y, x + w, y + h)
-        for x, y, w, h, _ in boxes[1:count].tolist()
-        if w < wide or h > 2 * letter
-    ]
+    starts = np.array([line.box.x0 for line in lines if len(line.pieces) >= _LONG_PIECES])
+    sizes = np.array([line.x_height for line in lines])
+    usual = float(np.median(sizes))
+
+    def certain(line: TextLine) -> bool:
+        if len(line.pieces) < _TEXT_PIECES:
+            return False
+        at_edge = (np.abs(starts - line.box.x0) < _AT_EDGE * letter).sum() >= _EDGE_LINES
+        return len(line.pieces) >= _LONG_PIECES or at_edge or line.x_height > _LARGE * usual
+
+    return [line for line in lines if certain(line)]
 
 
-def _clusters(seeds: list[Box], rules: list[Box], letter: float) -> list[Box]:
-    """Return the boxes of what is drawn together, grown from the seeds over near rules."""
-    near = _NEAR * letter
-    boxes = np.array([*seeds, *rules], float)
-    seeded = np.arange(len(boxes)) < len(seeds)
-    # joined until nothing changes: each round takes the box around all that touch
+def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+    """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text."""
+    in_text = np.zeros(len(found.area), bool)
+    for line in lines:
+        if len(line.pieces) >= _TEXT_PIECES:
+            in_text[line.pieces] = True
+    thin = found.area < _THIN * found.width * found.height
+    large = np.minimum(found.width, found.height) > _LEAST_STROKE * letter
+    return _boxes_of(found, found.usable & ~in_text & thin & large)
+
+
+def _boxes_of(found: Components, chosen: NDArray[np.bool_]) -> list[Box]:
+    edges = np.stack([found.left, found.top, found.right, found.bottom], 1)[chosen]
+    return [Box(*edge) for edge in edges.astype(float).tolist()]
+
+
+def _ink_boxes(found: Components, text: list[TextLine]) -> Floats:
+    """Return the boxes (N, 4) of all that is printed and neither text nor a rule of the page."""
+    free = found.area > 0
+    free[0] = False
+    for line in text:
+        free[line.pieces] = False
+    boxes = _boxes_of(found, free)
+    height, width = found.rules.shape
+    if found.rules.any():
+        count, _, rules, _ = cv2.connectedComponentsWithStats(found.rules, connectivity=8)
+        boxes += [
+            Box(x, y, x + w, y + h)
+            for x, y, w, h, _ in rules[1:count].tolist()
+            if w < _LONG_RULE * width and h < _LONG_RULE * height
+        ]
+    return _array([*boxes, *found.pictures])
+
+
+def _grown(box: Floats, text: Floats, ink: Floats, letter: float) -> Floats:
+    """Return a box with all ink around it that no text parts from it."""
+    room = _ROOM * letter
+    x0, y0, x1, y1 = box.tolist()
+    beside = text[(text[:, 1] < y1 - room) & (text[:, 3] > y0 + room)]
+    left = float(beside[beside[:, 2] <= x0 + room][:, 2].max(initial=-np.inf)) + room
+    right = float(beside[beside[:, 0] >= x1 - room][:, 0].min(initial=np.inf)) - room
+    across = text[(text[:, 0] < min(x1, right)) & (text[:, 2] > max(x0, left))]
+    top = float(across[across[:, 3] <= y0 + room][:, 3].max(initial=-np.inf)) + room
+    foot = float(across[across[:, 1] >= y1 - room][:, 1].min(initial=np.inf)) - room
+    own = ink[_inside(ink, [left, top, right, foot])]
+    # round by round: only what lies within reach belongs to it
+    area = np.array([x0, y0, x1, y1])
+    reach = _REACH * letter
+    while True:
+        near = (
+            (own[:, 0] < area[2] + reach)
+            & (own[:, 2] > area[0] - reach)
+            & (own[:, 1] < area[3] + reach)
+            & (own[:, 3] > area[1] - reach)
+        )
+        if not near.any():
+            return area
+        grown = np.array(
+            [
+                min(area[0], max(left, own[near, 0].min())),
+                min(area[1], max(top, own[near, 1].min())),
+                max(area[2], min(right, own[near, 2].max())),
+                max(area[3], min(foot, own[near, 3].max())),
+            ]
+        )
+        if (grown == area).all():
+            return area
+        area = grown
+
+
+def _joined(boxes: Floats, near: float) -> Floats:
+    """Return boxes, those joined that overlap or lie nearer than `near`."""
     while True:
         low, high = boxes[:, :2] - near / 2, boxes[:, 2:] + near / 2
         touch = (low[:, None] < high[None]).all(2) & (low[None] < high[:, None]).all(2)
-        touch &= seeded[:, None] | seeded[None]  # rules alone make no figure
         first = touch.argmax(1)
         if (first == np.arange(len(boxes))).all():
-            break
-        kept = np.unique(first)
+            return boxes
         boxes = np.array(
-            [[*boxes[first == n, :2].min(0), *boxes[first == n, 2:].max(0)] for n in kept]
+            [
+                [*boxes[first == n, :2].min(0), *boxes[first == n, 2:].max(0)]
+                for n in np.unique(first)
+            ]
         )
-        seeded = np.array([seeded[first == n].any() for n in kept])
-    return [Box(*box) for box in boxes[seeded].tolist()]
