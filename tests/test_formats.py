@@ -56,7 +56,8 @@ class ParagraphTest(unittest.TestCase):
         """Two listed words keep their hyphen where the language writes compounds with one."""
         listed = frozenset({"sea", "level", "over", "seen", "overseen"})
         for compounds, right, wanted in (
-            (True, "level", "sea-level"), (False, "level", "sealevel"), (True, "worthy", "seaworthy"),
+            (True, "level", "sea-level"), (False, "level", "sealevel"),
+            (True, "worthy", "seaworthy"),
         ):  # fmt: skip
             with self.subTest(right=right, compounds=compounds):
                 lexicon = Lexicon(frozenset(), listed, compounds)

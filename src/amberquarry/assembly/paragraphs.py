@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Emphasis, Line, Page, Style
+from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
+from amberquarry.layout.kinds import pitch_of
 from amberquarry.reading.languages import identify, load_prior
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
@@ -133,6 +134,9 @@ def set_texts(pages: list[Page]) -> None:
             if block.kind is BlockKind.CODE:
                 block.text = code_text(block)
                 continue
+            if block.kind is BlockKind.FIGURE:
+                block.text = "\n".join(line for line in lines if line)
+                continue
             block.text, starts = join_lines(lines, lexicon)
             if block.kind in EMPHASISED:
                 block.emphasis = emphasis_of(block, block.text, starts)
@@ -163,7 +167,7 @@ def _make_whole(before: Block, block: Block, lexicon: Lexicon) -> None:
 def code_text(block: Block) -> str:
     """Return lines of code with the spaces and empty lines that their places show."""
     lines = [line for line in block.lines if line.words]
-    pitch = _pitch(lines)
+    pitch = pitch_of(lines)
     left = min(line.box.x0 for line in lines)
     heights = [b.box.y1 - a.box.y1 for a, b in itertools.pairwise(lines)]
     usual = float(np.median([h for h in heights if h > 0] or [1.0]))
@@ -181,17 +185,6 @@ def code_text(block: Block) -> str:
             row += word.text
         rows.append(row)
     return "\n".join(rows)
-
-
-def _pitch(lines: list[Line]) -> float:
-    """Return the usual distance between the middles of letters that stand side by side."""
-    steps = []
-    for line in lines:
-        middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
-        there = np.array([not sign.isspace() for sign in line.text], bool)
-        steps.append(np.diff(middle)[there[1:] & there[:-1]])
-    every = np.concatenate(steps)
-    return max(1.0, float(np.median(every))) if len(every) else 1.0
 
 
 def _rows(block: Block, lines: list[str]) -> list[str]:

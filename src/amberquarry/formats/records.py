@@ -106,6 +106,10 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
         }
         if block.level is not None:
             record["level"] = block.level
+        if block.marker is not None:
+            record["marker"], record["depth"] = block.marker, block.depth or 0
+        if block.goes_on:
+            record["goes_on"] = True
         if block.rotation:
             record["rotation"] = block.rotation
         if block.emphasis:
@@ -178,6 +182,9 @@ def page_from_record(record: dict[str, Any]) -> Page:
                 item["text"],
                 item.get("rotation", 0),
                 [Emphasis(e["start"], e["end"], _styles_of(e)) for e in item.get("emphasis", [])],
+                item.get("goes_on", False),
+                item.get("marker"),
+                item.get("depth"),
             )
         )
     dpi = record.get("dpi")

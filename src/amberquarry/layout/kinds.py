@@ -18,6 +18,7 @@ from amberquarry.layout.lines import CAPITAL_RATIO
 
 _LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
 _FIXED_LETTERS, _FIXED_SHARE = 10, 0.8
+_OFF_GRID = 0.2  # of the pitch, by which a line of a listing begins off its grid
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
@@ -105,6 +106,17 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
         phases = np.exp(2j * np.pi * middle[there][None] / pitches[:, None])
         shares[number] = float(np.abs(phases.mean(1)).max())
     return shares
+
+
+def pitch_of(lines: list[Line]) -> float:
+    """Return the usual distance between the middles of letters that stand side by side."""
+    steps = []
+    for line in lines:
+        middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
+        there = np.array([not sign.isspace() for sign in line.text], bool)
+        steps.append(np.diff(middle)[there[1:] & there[:-1]])
+    every = np.concatenate(steps) if steps else np.zeros(0)
+    return max(1.0, float(np.median(every))) if len(every) else 1.0
 
 
 def is_fixed(lines: list[Line]) -> bool:
@@ -567,24 +579,34 @@ def _ordered(blocks: list[Block]) -> list[Block]:
 
 
 def _joined_code(blocks: list[Block], usual: Measures) -> list[Block]:
-    """Return blocks with the pieces of a listing joined, short lines between them too."""
+    """Return blocks with the pieces of a listing joined, and the short lines in and around it."""
     joined: list[Block] = []
-    for number, block in enumerate(blocks):
+    for block in blocks:
         last = joined[-1] if joined else None
-        following = blocks[number + 1] if number + 1 < len(blocks) else None
-        if last is not None and last.kind is BlockKind.CODE and _continues(last, block, usual) and (
-            block.kind is BlockKind.CODE
-            or (
-                following is not None
-                and following.kind is BlockKind.CODE
-                and _continues(block, following, usual)
-                and not fixed_shares(block.lines).any()
-            )
-        ):  # fmt: skip
-            joined[-1] = _copy(last, BlockKind.CODE, [*last.lines, *block.lines])
-        else:
-            joined.append(block)
+        if last is not None and _continues(last, block, usual):
+            first, second = last.kind is BlockKind.CODE, block.kind is BlockKind.CODE
+            if (
+                (first and second)
+                or (first and _on_grid(block, last))
+                or (second and _on_grid(last, block))
+            ):
+                joined[-1] = _copy(last, BlockKind.CODE, [*last.lines, *block.lines])
+                continue
+        joined.append(block)
     return joined
+
+
+def _on_grid(block: Block, code: Block) -> bool:
+    """Return whether short lines are set like a listing beside them, and begin on its grid."""
+    if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.ITEM):
+        return False
+    shares = fixed_shares(block.lines)
+    if ((shares > 0) & (shares <= _FIXED_SHARE)).any():  # long enough to tell that it is not
+        return False
+    pitch = pitch_of(code.lines)
+    sizes = sorted((_size(block), _size(code)))
+    steps = [(line.box.x0 - code.lines[0].box.x0) / pitch for line in block.lines]
+    return sizes[1] < _ONE_SIZE * sizes[0] and all(abs(s - round(s)) < _OFF_GRID for s in steps)
 
 
 def _continues(above: Block, below: Block, usual: Measures) -> bool:

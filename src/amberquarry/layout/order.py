@@ -27,6 +27,9 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
         and g.x1 < area.x1
         and min(g.y1, area.y1) - max(g.y0, area.y0) > 0.5 * letter
     ]
+    stories = _cut_across(regions, inside, letter, stories=True)
+    if len(stories) > 1:
+        return [region for band in stories for region in reading_order(band, columns, letter)]
     upright = _cut_upright(regions, inside, area, letter)
     if upright is not None:
         return [region for part in upright for region in reading_order(part, columns, letter)]
@@ -100,8 +103,13 @@ def _shared_height(box: Box, other: Box) -> float:
     return min(box.y1, other.y1) - max(box.y0, other.y0)
 
 
-def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> list[list[Region]]:
-    """Return bands from top to bottom, cut at white that no gutter passes through."""
+def _cut_across(
+    regions: list[Region], gutters: list[Box], letter: float, stories: bool = False
+) -> list[list[Region]]:
+    """Return bands from top to bottom, cut at white that no gutter passes through.
+
+    stories: only where a row of stories begins under large headings.
+    """
     bands = _parts_by_white(regions, lambda box: (box.y0, box.y1), -0.35 * letter)
     joined = [bands[0]]
     for band in bands[1:]:
@@ -109,7 +117,8 @@ def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> lis
         start = min(r.box.y0 for r in band)
         low, high = min(end, start), max(end, start)
         passed = [g for g in gutters if g.y0 < low - 1.2 * letter and g.y1 > high + 1.2 * letter]
-        if passed and not _begins_stories(joined[-1], band, passed, letter):
+        begins = bool(passed) and _begins_stories(joined[-1], band, passed, letter, stories)
+        if (stories or passed) and not begins:
             joined[-1].extend(band)
         else:
             joined.append(band)
@@ -117,12 +126,13 @@ def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> lis
 
 
 def _begins_stories(
-    above: list[Region], band: list[Region], gutters: list[Box], letter: float
+    above: list[Region], band: list[Region], gutters: list[Box], letter: float, large: bool
 ) -> bool:
     """Return whether new stories begin in a band: most of its columns start with a heading.
 
     above: the band over it, which must not end with a part of the same headings. gutters: those
-    that pass from one band to the other; they part its columns.
+    that pass from one band to the other; they part its columns. large: only headings in type much
+    larger than the text count.
     """
     start = min(region.box.y0 for region in band)
     over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
@@ -135,6 +145,7 @@ def _begins_stories(
     first = [min(column, key=lambda region: region.box.y0) for column in filled]
     headed = [
         region.kind is BlockKind.HEADING
+        and (not large or (region.level or 3) < 3)
         and region.box.y0 < start + _HEAD_DROP * letter
         and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
         for region in first

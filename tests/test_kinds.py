@@ -1,0 +1,274 @@
+"""What blocks are told to be, on drawn pages and on pages made of values."""
+
+import itertools
+import unittest
+from pathlib import Path
+
+import matplotlib
+import numpy as np
+from PIL import ImageDraw, ImageFont
+
+import amberquarry as aq
+from amberquarry import BlockKind
+from amberquarry.assembly import assemble
+from amberquarry.document import Block, Box, Document, Emphasis, Line, Page, Style, Word
+from amberquarry.formats.markdown import document_to_markdown
+from amberquarry.layout.kinds import fixed_shares, follows, is_fixed, marker_of
+from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
+
+FONTS = Path(matplotlib.get_data_path()) / "fonts" / "ttf"
+CODE = [
+    "def level(gauge):",
+    "    for mark in gauge:",
+    "        if mark.wet:",
+    "            yield mark",
+    "    return None",
+]
+
+
+def of_kind(page, kind):
+    return [block for block in page.blocks if block.kind is kind]
+
+
+def write_code(image, lines, x, y, size=26):
+    draw, font = ImageDraw.Draw(image), ImageFont.truetype(str(FONTS / "DejaVuSansMono.ttf"), size)
+    for number, line in enumerate(lines):
+        draw.text((x, y + round(1.35 * size) * number), line, font=font, fill=0)
+
+
+def line_of(text, x=0.0, y=0.0, size=10.0, styles=frozenset()):
+    """Return a line whose letters stand at one distance, words with boxes."""
+    step = 0.6 * 2 * size
+    words, at = [], 0
+    for part in text.split(" "):
+        box = Box(x + at * step, y, x + (at + len(part)) * step, y + 1.5 * size)
+        words.append(Word(part, box, 1.0, at, at + len(part), styles=styles))
+        at += len(part) + 1
+    left = x + step * np.arange(len(text))
+    boxes = np.stack([left, np.full(len(text), y), left + 0.8 * step,
+                      np.full(len(text), y + 1.5 * size)], 1).astype(np.float32)  # fmt: skip
+    box = Box(x, y, x + len(text) * step, y + 1.5 * size)
+    return Line(text, box, 1.0, words, boxes, np.ones(len(text), np.float32), x_height=size)
+
+
+def block_of(kind, text, y, **facts):
+    lines = [line_of(part, y=y + 30 * n, **facts) for n, part in enumerate(text.split("\n"))]
+    return Block(kind, Box.around([line.box for line in lines]), lines)
+
+
+def pages_of(*contents):
+    """Return pages of 1000 x 1000 with the given blocks."""
+    return [Page(n, 1000, 1000, None, blocks=list(blocks)) for n, blocks in enumerate(contents, 1)]
+
+
+def markdown(pages):
+    assemble(pages)
+    return document_to_markdown(Document("d", "d", pages))
+
+
+class MarkerTest(unittest.TestCase):
+    def test_markers(self):
+        """Bullets, figures, letters and roman numbers begin items, words and sums do not."""
+        for text, wanted in (
+            ("• a lamp", "•"), ("– rope", "–"), ("12. oil", "12."), ("(3) tar", "(3)"),
+            ("b) sail", "b)"), ("iv. keel", "iv."), ("[7] log", "[7]"), ("3.5 marks", None),
+            ("A lamp", None), ("12 lamps", None),
+        ):  # fmt: skip
+            with self.subTest(text=text):
+                self.assertEqual(marker_of(text), wanted)
+
+    def test_what_follows(self):
+        """A bullet is followed by the same one, a number by the next."""
+        self.assertTrue(follows("•", "•"))
+        self.assertFalse(follows("•", "–"))
+        self.assertTrue(follows("(2)", "(3)") and follows("c)", "d)") and follows("ix.", "x."))
+        self.assertTrue(follows("4.", "3.", after=False))
+        self.assertFalse(follows("4.", "6."))
+
+
+class PitchTest(unittest.TestCase):
+    def test_fixed_pitch_is_told(self):
+        """Letters on a grid are told from letters of their own widths; few letters tell nothing."""
+        fixed = line_of("the gauge at the old quay")
+        self.assertGreater(fixed_shares([fixed])[0], 0.95)
+        self.assertTrue(is_fixed([fixed]))
+        own = line_of("the gauge at the old quay")
+        own.character_boxes[:, [0, 2]] += np.cumsum(
+            np.random.default_rng(4).uniform(-5, 5, len(own.text))
+        )[:, None]
+        self.assertFalse(is_fixed([own]))
+        self.assertFalse(is_fixed([line_of("quay")]))
+
+
+class DrawnTest(unittest.TestCase):
+    def test_items_of_lists(self):
+        """Numbered and bulleted items come one by one, their hanging lines with them."""
+        image = blank()
+        write_lines(image, wrap(PROSE, 52), y=120)
+        for number in range(3):
+            y = 520 + 170 * number
+            write_lines(image, [f"{number + 1}."], x=120, y=y)
+            write_lines(
+                image, wrap("Count the lamps on the quay and write the sum down", 30), x=180, y=y
+            )
+        for number in range(3):
+            y = 1120 + 60 * number
+            ImageDraw.Draw(image).ellipse((124, y + 12, 138, y + 26), fill=0)
+            write_lines(image, ["Ropes and lamps of the store"], x=200, y=y)
+        items = of_kind(aq.read_page(image), BlockKind.ITEM)
+        self.assertEqual([block.marker for block in items[:3]], ["1.", "2.", "3."])
+        self.assertEqual([block.marker in ("•", "●") for block in items[3:]], [True] * 3)
+        self.assertTrue(items[1].text.startswith("2. Count the lamps"), items[1].text)
+
+    def test_listing_keeps_its_shape(self):
+        """Lines in fixed pitch are code, with the spaces that they begin with."""
+        image = blank()
+        write_lines(image, wrap(PROSE, 52), y=120)
+        write_code(image, CODE, 140, 560)
+        write_lines(image, wrap(PROSE, 52), y=860)
+        [code] = of_kind(aq.read_page(image), BlockKind.CODE)
+        self.assertEqual([len(row) - len(row.lstrip()) for row in code.text.split("\n")],
+                         [0, 4, 8, 12, 4])  # fmt: skip
+
+    def test_drawing_with_caption(self):
+        """What is drawn is one figure with its labels inside; its caption follows."""
+        image = blank()
+        write_lines(image, wrap(PROSE, 52), y=120)
+        draw = ImageDraw.Draw(image)
+        draw.line((300, 900, 300, 520), fill=0, width=3)
+        draw.line((300, 900, 900, 900), fill=0, width=3)
+        points = [(300 + 60 * n, 860 - 40 * (n % 4) - 15 * n) for n in range(10)]
+        draw.line(points, fill=0, width=4)
+        write_lines(image, ["40"], x=250, y=540, size=24)
+        write_lines(image, ["midday"], x=560, y=915, size=24)
+        write_lines(image, ["Figure 3. Height of the water at the quay"], y=980, size=28)
+        write_lines(image, wrap(PROSE, 52), y=1100)
+        page = aq.read_page(image)
+        [figure] = of_kind(page, BlockKind.FIGURE)
+        self.assertLess(figure.box.y0, 560)
+        self.assertGreater(figure.box.x1, 880)
+        self.assertIn("midday", figure.text)
+        self.assertNotIn("midday", page.text)
+        [caption] = of_kind(page, BlockKind.CAPTION)
+        self.assertTrue(caption.text.startswith("Figure 3."))
+        kinds = [block.kind for block in page.blocks]
+        self.assertEqual(kinds.index(BlockKind.CAPTION), kinds.index(BlockKind.FIGURE) + 1)
+
+    def test_notes_stand_last(self):
+        """A note under the left column comes after the right one."""
+        image = blank(1500, 1300)
+        write_justified(image, PROSE * 3, 90, 100, 600, 14)
+        write_justified(image, PROSE * 3, 800, 100, 600, 18)
+        write_lines(
+            image, ["1 As the keeper of the light", "told us that winter"], x=90, y=960, size=24
+        )
+        page = aq.read_page(image)
+        self.assertEqual(page.blocks[-1].kind, BlockKind.FOOTNOTE)
+        self.assertTrue(page.blocks[-1].text.startswith("1 As the keeper"))
+
+    def test_three_even_columns_of_terms(self):
+        """Columns of one width are read down, though their lines stand level."""
+        image = blank(2000, 1400)
+        texts = [[f"{word} is told by mark {10 * column + row}" for row in range(16)]
+                 for column, word in enumerate(("wind", "tide", "lamp"))]  # fmt: skip
+        for column, lines in enumerate(texts):
+            write_lines(image, lines, x=100 + 630 * column, y=100, size=34, pitch=2.0)
+        text = " ".join(aq.read_page(image).text.split())
+        places = [text.find(line) for line in itertools.chain(*texts)]
+        self.assertNotIn(-1, places)
+        self.assertEqual(places, sorted(places))
+
+    def test_stories_of_a_newspaper(self):
+        """Under a row of stories the next row begins anew, each heading with its story."""
+        image = blank(1600, 2000)
+        for n, (x, y, title) in enumerate(
+            ((90, 80, "Storm at sea"), (830, 80, "Lamps are lit"), (90, 1000, "Price of oil"),
+             (830, 1000, "A new quay"))
+        ):  # fmt: skip
+            write_lines(image, [title], x=x, y=y, size=64)
+            write_justified(image, f"Story {n} begins. " + PROSE * 3, x, y + 110, 660, 13)
+        text = aq.read_page(image).text
+        wanted = ["Storm at sea", "Story 0", "Lamps are lit", "Story 1", "Price of oil", "Story 2",
+                  "A new quay", "Story 3"]  # fmt: skip
+        places = [text.find(part) for part in wanted]
+        self.assertNotIn(-1, places)
+        self.assertEqual(places, sorted(places))
+
+
+class StructureTest(unittest.TestCase):
+    def test_what_repeats_is_no_text(self):
+        """A line that repeats at the top of pages is a running head; one that does not is text."""
+        pages = pages_of(*([block_of(BlockKind.PARAGRAPH, "The Tide Book", 40),
+                            block_of(BlockKind.PARAGRAPH, f"Body {word} text", 400)]
+                           for word in ("one", "two", "three")))  # fmt: skip
+        pages[1].blocks[0] = block_of(BlockKind.RUNNING_HEAD, "Quite another line", 90)
+        text, _ = markdown(pages)
+        self.assertNotIn("The Tide Book", text)
+        self.assertIn("Quite another line", text)
+
+    def test_levels_follow_size_over_pages(self):
+        """One size is one level wherever it stands; numbering goes deeper where it says so."""
+        pages = pages_of(
+            [block_of(BlockKind.HEADING, "Tides", 40, size=20.0),
+             block_of(BlockKind.HEADING, "1 Winds", 140, size=14.0),
+             block_of(BlockKind.PARAGRAPH, "text of the page\n" * 6 + "end.", 300)],
+            [block_of(BlockKind.HEADING, "1.1 Gales", 140, size=12.0),
+             block_of(BlockKind.HEADING, "2 Lamps", 240, size=14.2),
+             block_of(BlockKind.PARAGRAPH, "text of the page\n" * 6 + "end.", 400)],
+        )  # fmt: skip
+        assemble(pages)
+        levels = [b.level for page in pages for b in page.blocks if b.kind is BlockKind.HEADING]
+        self.assertEqual(levels, [1, 2, 3, 2])
+
+    def test_paragraph_over_two_pages(self):
+        """A sentence that goes on is one paragraph; the word parted between is whole."""
+        pages = pages_of(
+            [block_of(BlockKind.PARAGRAPH, "The keeper wrote to the har-", 900)],
+            [block_of(BlockKind.PARAGRAPH, "bour office at noon.", 100),
+             block_of(BlockKind.PARAGRAPH, "Nobody came.", 200)],
+        )  # fmt: skip
+        text, spans = markdown(pages)
+        self.assertIn("The keeper wrote to the harbour office at noon.\n\n<!-- page 2 -->", text)
+        self.assertEqual(text[slice(*spans[0])], "The keeper wrote to the harbour")
+        self.assertTrue(text[slice(*spans[1])].startswith("office at noon."))
+        self.assertTrue(pages[1].blocks[0].goes_on)
+        self.assertFalse(pages[1].blocks[1].goes_on)
+
+
+class MarkdownTest(unittest.TestCase):
+    def test_lists_nest(self):
+        """Items lie in the lists that hold them; other markers stay in the text."""
+        texts = ("1. Lamps", "• oil", "2. Ropes", "b) tar")
+        blocks = [
+            block_of(BlockKind.ITEM, text, 40 + 40 * n, x=60.0 if "oil" in text else 0.0)
+            for n, text in enumerate(texts)
+        ]
+        text, _ = markdown(pages_of(blocks))
+        self.assertIn("1. Lamps\n   - oil\n2. Ropes\n- b) tar\n", text)
+
+    def test_code_is_fenced(self):
+        """A fence is longer than any in the listing, and nothing in it is escaped."""
+        text, _ = markdown(pages_of([block_of(BlockKind.CODE, "```\na_*b*", 40)]))
+        self.assertIn("````\n```\na_*b*\n````", text)
+
+    def test_notes_are_called(self):
+        """A raised figure that a note on the page answers becomes its call."""
+        body = block_of(BlockKind.PARAGRAPH, "The water rose.¹ It fell.²", 40)
+        note = block_of(BlockKind.FOOTNOTE, "1 By four marks.", 900)
+        text, _ = markdown(pages_of([body, note]))
+        self.assertIn("The water rose.[^p1-1] It fell.²", text)
+        self.assertIn("[^p1-1]: By four marks.", text)
+
+    def test_words_with_underscores_stay(self):
+        """Underscores inside words are no markup; at their ends they could be."""
+        block = block_of(BlockKind.PARAGRAPH, "tide_mark and _this_ and $5", 40)
+        block.emphasis = [Emphasis(0, 9, frozenset({Style.BOLD}))]
+        text, _ = document_to_markdown(Document("d", "d", pages_of([block])))
+        self.assertNotIn("tide\\_mark", text)
+        block.text = "tide_mark and _this_ and $5"
+        text, _ = document_to_markdown(Document("d", "d", pages_of([block])))
+        self.assertIn("**tide_mark** and \\_this\\_ and \\$5", text)
+
+
+if __name__ == "__main__":
+    unittest.main()
