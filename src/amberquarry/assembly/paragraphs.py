@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -10,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
-from amberquarry.layout.kinds import pitch_of
+from amberquarry.layout.kinds import first_middle, pitch_of, rows_of
 from amberquarry.reading.languages import identify, load_prior
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
@@ -168,23 +167,23 @@ def code_text(block: Block) -> str:
     """Return lines of code with the spaces and empty lines that their places show."""
     lines = [line for line in block.lines if line.words]
     pitch = pitch_of(lines)
-    left = min(line.box.x0 for line in lines)
-    heights = [b.box.y1 - a.box.y1 for a, b in itertools.pairwise(lines)]
-    usual = float(np.median([h for h in heights if h > 0] or [1.0]))
-    rows: list[str] = []
-    for number, line in enumerate(lines):
+    left = min(map(first_middle, lines))
+    rows = rows_of(lines)
+    feet = [max(line.box.y1 for line in row) for row in rows]
+    usual = float(np.median(np.diff(feet))) if len(feet) > 1 else 1.0
+    out: list[str] = []
+    for number, row in enumerate(rows):
         if number:
-            step = heights[number - 1]
-            rows += [""] * max(0, min(_MOST_EMPTY, round(step / usual) - 1))
-        middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
-        row = " " * max(0, round((line.box.x0 - left) / pitch))
-        for count, word in enumerate(line.words):
-            if count:
-                gap = middle[word.start] - middle[line.words[count - 1].end - 1]
-                row += " " * max(1, round(float(gap) / pitch) - 1)
-            row += word.text
-        rows.append(row)
-    return "\n".join(rows)
+            empty = round((feet[number] - feet[number - 1]) / max(1.0, usual)) - 1
+            out += [""] * max(0, min(_MOST_EMPTY, empty))
+        text = ""
+        for line in row:
+            middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
+            for word in line.words:
+                at = round((float(middle[word.start]) - left) / pitch)
+                text += " " * max(1 if text else 0, at - len(text)) + word.text
+        out.append(text)
+    return "\n".join(out)
 
 
 def _rows(block: Block, lines: list[str]) -> list[str]:

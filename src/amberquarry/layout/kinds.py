@@ -18,7 +18,7 @@ from amberquarry.layout.lines import CAPITAL_RATIO
 
 _LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
 _FIXED_LETTERS, _FIXED_SHARE = 10, 0.8
-_OFF_GRID = 0.2  # of the pitch, by which a line of a listing begins off its grid
+_OFF_GRID = 0.25  # of the pitch, by which a line of a listing begins off its grid
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
@@ -119,6 +119,29 @@ def pitch_of(lines: list[Line]) -> float:
     return max(1.0, float(np.median(every))) if len(every) else 1.0
 
 
+def first_middle(line: Line) -> float:
+    """Return x of the middle of a line's first letter, which tells its cell better than an edge."""
+    return float(line.character_boxes[0, 0] + line.character_boxes[0, 2]) / 2
+
+
+def _whole_rows(lines: list[Line]) -> list[Line]:
+    """Return what stands in one row of a table as one line."""
+    return [
+        replace(
+            row[0],
+            text=" ".join(line.text for line in row),
+            character_boxes=np.concatenate(
+                [
+                    part
+                    for line in row
+                    for part in (line.character_boxes, np.zeros((1, 4), np.float32))
+                ]
+            )[:-1],
+        )
+        for row in rows_of(lines)
+    ]
+
+
 def is_fixed(lines: list[Line]) -> bool:
     """Return whether lines are set in fixed pitch; False where they are too short to tell."""
     shares = fixed_shares(lines)
@@ -183,12 +206,13 @@ def _copy(block: Block, kind: BlockKind, lines: list[Line]) -> Block:
 
 def _parts(block: Block, usual: Measures, item_starts: set[int]) -> list[Block]:
     """Return a block of text cut into code, items of lists and the paragraphs between them."""
-    if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING) or not block.lines:
+    if block.kind not in _CUT or not block.lines:
         return [block]
     code = not usual.typewritten and _size(block) < _HEADING_SIZE * usual.size
-    if code and is_fixed(block.lines):
+    table = block.kind is BlockKind.TABLE
+    if code and is_fixed(_whole_rows(block.lines) if table else block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]
-    if block.kind is BlockKind.HEADING:
+    if block.kind is not BlockKind.PARAGRAPH:
         return [block]
     starts = [number for number, line in enumerate(block.lines) if id(line) in item_starts]
     if not starts:
@@ -537,6 +561,20 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
         lowest = all(_size(other) < _SMALL * usual.size for other in below)
         if block.box.y0 > middle and small and lowest and (signed or raised):
             block.kind = BlockKind.FOOTNOTE
+    for block in flow:  # lines of a note that were parted from it
+        if block.kind is BlockKind.PARAGRAPH and _size(block) < _SMALL * usual.size:
+            over = [
+                note
+                for note in flow
+                if note.kind is BlockKind.FOOTNOTE
+                and note.box.y1 < block.box.y0 + usual.size
+                and min(note.box.x1, block.box.x1) > max(note.box.x0, block.box.x0)
+            ]
+            if over:
+                last = max(over, key=lambda note: note.box.y1)
+                last.lines = [*last.lines, *block.lines]
+                last.box, block.lines = Box.around([last.box, block.box]), []
+    blocks = [block for block in blocks if block.lines or block.kind is BlockKind.FIGURE]
     notes = [
         _copy(block, BlockKind.FOOTNOTE, lines)
         for block in blocks
@@ -565,6 +603,7 @@ def _plain_figures(text: str) -> str:
     return text.translate(str.maketrans(_RAISED, "0123456789"))
 
 
+_CUT = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 _LAST = {
     BlockKind.RUNNING_HEAD: -1,
     BlockKind.FOOTNOTE: 1,
@@ -605,8 +644,11 @@ def _on_grid(block: Block, code: Block) -> bool:
         return False
     pitch = pitch_of(code.lines)
     sizes = sorted((_size(block), _size(code)))
-    steps = [(line.box.x0 - code.lines[0].box.x0) / pitch for line in block.lines]
-    return sizes[1] < _ONE_SIZE * sizes[0] and all(abs(s - round(s)) < _OFF_GRID for s in steps)
+    brackets = sum(len(line.text) for line in block.lines) < 4  # tell no size
+    start = first_middle(code.lines[0])
+    steps = [(first_middle(line) - start) / pitch for line in block.lines]
+    alike = brackets or sizes[1] < _ONE_SIZE * sizes[0]
+    return alike and all(abs(s - round(s)) < _OFF_GRID for s in steps)
 
 
 def _continues(above: Block, below: Block, usual: Measures) -> bool:
