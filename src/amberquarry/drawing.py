@@ -24,10 +24,17 @@ CONFIDENCE_COLOURS: tuple[tuple[float, Colour], ...] = (
 )
 _KIND_COLOURS: dict[BlockKind, Colour] = {
     BlockKind.HEADING: (150, 40, 150),
-    BlockKind.PARAGRAPH: (60, 80, 190),
     BlockKind.TABLE: (150, 100, 20),
     BlockKind.FIGURE: (90, 90, 90),
+    BlockKind.ITEM: (20, 120, 90),
+    BlockKind.CODE: (30, 30, 30),
+    BlockKind.CAPTION: (190, 90, 20),
+    BlockKind.FOOTNOTE: (120, 80, 170),
+    BlockKind.RUNNING_HEAD: (150, 150, 150),
+    BlockKind.RUNNING_FOOT: (150, 150, 150),
+    BlockKind.PAGE_NUMBER: (150, 150, 150),
 }
+_OTHER_KIND: Colour = (60, 80, 190)
 
 
 class Mark(StrEnum):
@@ -63,23 +70,31 @@ def draw_page(
     large = ImageFont.load_default(max(14.0, 0.016 * max(grey.shape)))
     for number, block in enumerate(page.blocks, start=1):
         if Mark.REGIONS in marks:
-            colour = _KIND_COLOURS.get(block.kind, (60, 80, 190))
+            colour = _KIND_COLOURS.get(block.kind, _OTHER_KIND)
             box = _grown(block.box, 3 * stroke, image.size)
             draw.rectangle(box, outline=colour, width=2 * stroke)
         _draw_lines(draw, block, marks, stroke, small, labels)
         if Mark.ORDER in marks:
             _tag(
                 draw,
-                str(number),
+                f"{number}{_kind_shown(block)}",
                 (block.box.x0, block.box.y0),
                 large,
-                _KIND_COLOURS.get(block.kind, (60, 80, 190)),
+                _KIND_COLOURS.get(block.kind, _OTHER_KIND),
             )
     if Mark.ORDER in marks:
         middles = [((b.box.x0 + b.box.x1) / 2, (b.box.y0 + b.box.y1) / 2) for b in page.blocks]
         for start, end in itertools.pairwise(middles):
-            draw.line([start, end], fill=(60, 80, 190, 110), width=2 * stroke)
+            draw.line([start, end], fill=(*_OTHER_KIND, 110), width=2 * stroke)
     return image
+
+
+def _kind_shown(block: Block) -> str:
+    """Return what stands behind a block's number: its kind, unless it is a paragraph."""
+    if block.kind is BlockKind.PARAGRAPH:
+        return "…" if block.goes_on else ""
+    level = f" {block.level}" if block.level else ""
+    return f" {block.kind.value.replace('_', ' ')}{level}"
 
 
 def _grown(box: Box, by: float, size: tuple[int, int]) -> tuple[float, float, float, float]:
@@ -168,9 +183,11 @@ def _tag(
     font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
     colour: Colour,
 ) -> None:
-    """Write a number to the left of a block's corner, where it hides no text."""
+    """Write a tag to the left of a block's corner, or over it where there is no room."""
     left, top, right, bottom = draw.textbbox((0, 0), text, font=font)
-    x, y = max(0.0, at[0] - (right - left) - 14), max(0.0, at[1])
+    x, y = at[0] - (right - left) - 14, max(0.0, at[1])
+    if x < 0:
+        x, y = max(0.0, at[0]), max(0.0, at[1] - (bottom - top) - 14)
     draw.rectangle((x, y, x + right - left + 8, y + bottom - top + 8), fill=(*colour, 220))
     draw.text((x + 4 - left, y + 4 - top), text, font=font, fill=(255, 255, 255))
 

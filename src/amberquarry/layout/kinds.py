@@ -50,6 +50,7 @@ _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
 _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
 _MOSTLY = 0.6  # of a line's letters in bold or italics
 _ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
+_TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
 _SMALL = 0.93  # of the usual x-height: notes, captions
 _GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet from the text
 _LONGEST_TITLE = 90  # letters of a running title
@@ -557,9 +558,11 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
         first = block.lines[0]
         raised = bool(first.words) and Style.SUPERSCRIPT in first.words[0].styles
         signed = _NOTE.match(first.text) is not None
-        small = _size(block) < _SMALL * usual.size
+        size = _size(block) / usual.size
+        small = size < _SMALL
         lowest = all(_size(other) < _SMALL * usual.size for other in below)
-        if block.box.y0 > middle and small and lowest and (signed or raised):
+        told = signed or raised or size < _TINY  # a raised sign is not always read
+        if block.box.y0 > middle and small and lowest and told:
             block.kind = BlockKind.FOOTNOTE
     for block in flow:  # lines of a note that were parted from it
         if block.kind is BlockKind.PARAGRAPH and _size(block) < _SMALL * usual.size:
