@@ -6,7 +6,18 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from amberquarry import Block, BlockKind, Box, Document, Finding, FindingCode, Line, Page, Word
+from amberquarry import (
+    Block,
+    BlockKind,
+    Box,
+    Document,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    Step,
+    Word,
+)
 from amberquarry.assembly import Lexicon, join_lines, set_texts
 from amberquarry.formats.markdown import document_to_markdown, escape
 from amberquarry.formats.records import document_record, dump, page_from_record, page_record, schema
@@ -115,6 +126,25 @@ class RecordTest(unittest.TestCase):
     def setUp(self):
         self.page = page_of(["the baro-", "meter fell"], ["next"])
         self.page.findings = [Finding(FindingCode.LOW_CONFIDENCE, "why", 1)]
+
+    def test_schema_knows_every_kind_and_step(self):
+        """What the code may write is what the schema allows."""
+        fields = schema("page")["properties"]
+        kinds = fields["blocks"]["items"]["properties"]["kind"]["enum"]
+        steps = fields["preparation"]["items"]["properties"]["step"]["enum"]
+        self.assertEqual(set(kinds), {kind.value for kind in BlockKind})
+        self.assertEqual(set(steps), {step.value for step in Step})
+
+    def test_lists_and_joints_come_back(self):
+        """Marker, depth and what goes on are in the record and read back from it."""
+        page = page_of(["1. lamps"], ["and ropes"], kind=BlockKind.ITEM)
+        page.blocks[0].marker, page.blocks[0].depth = "1.", 0
+        page.blocks[1].goes_on = True
+        record = json.loads(dump(page_record(page, "d1")))
+        jsonschema.validate(record, schema("page"))
+        back = page_from_record(record).blocks
+        self.assertEqual([(b.marker, b.depth, b.goes_on) for b in back],
+                         [("1.", 0, False), (None, None, True)])  # fmt: skip
 
     def test_records_keep_to_their_schemas(self):
         """Pages and documents are valid, and so are empty ones."""
