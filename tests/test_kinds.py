@@ -4,15 +4,17 @@ import itertools
 import unittest
 from pathlib import Path
 
+import jsonschema
 import matplotlib
 import numpy as np
 from PIL import ImageDraw, ImageFont
 
 import amberquarry as aq
 from amberquarry import BlockKind
-from amberquarry.assembly import assemble
+from amberquarry.assembly import assemble, languages_of
 from amberquarry.document import Block, Box, Document, Emphasis, Line, Page, Style, Word
 from amberquarry.formats.markdown import document_to_markdown
+from amberquarry.formats.records import document_record, schema
 from amberquarry.layout.kinds import fixed_shares, follows, is_fixed, marker_of
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
 
@@ -233,6 +235,40 @@ class StructureTest(unittest.TestCase):
         self.assertTrue(text[slice(*spans[1])].startswith("office at noon."))
         self.assertTrue(pages[1].blocks[0].goes_on)
         self.assertFalse(pages[1].blocks[1].goes_on)
+
+
+class FactsTest(unittest.TestCase):
+    ENGLISH = "The keeper read the gauge before noon and wrote the figure into the book of the quay"
+    ITALIAN = "Il custode lesse la scala prima di mezzogiorno e scrisse la cifra nel libro del molo"
+
+    def test_languages_with_shares(self):
+        """Languages are told block by block; code and short lines tell none."""
+        pages = pages_of(
+            [block_of(BlockKind.PARAGRAPH, "\n".join([self.ENGLISH] * 3), 40),
+             block_of(BlockKind.CODE, "for gauge in gauges: print(gauge)", 500)],
+            [block_of(BlockKind.PARAGRAPH, self.ITALIAN, 40), block_of(BlockKind.ITEM, "olio", 90)],
+        )  # fmt: skip
+        assemble(pages)
+        found = languages_of(pages)
+        self.assertEqual(list(found), ["en", "it"])
+        self.assertAlmostEqual(sum(found.values()), 1)
+        self.assertEqual(languages_of(pages_of([])), {})
+
+    def test_contents_and_what_pages_hold(self):
+        """Headings come with level and page; figures and code are told for each page."""
+        pages = pages_of(
+            [block_of(BlockKind.HEADING, "Tides", 40, size=20.0),
+             block_of(BlockKind.PARAGRAPH, self.ENGLISH, 200)],
+            [block_of(BlockKind.HEADING, "Winds", 40, size=14.0),
+             block_of(BlockKind.CODE, "for gauge in gauges: print(gauge)", 500)],
+        )  # fmt: skip
+        assemble(pages)
+        made_by = {"version": "1", "model": "m", "settings": "s"}
+        record = document_record(Document("d", "d", pages), made_by)
+        jsonschema.validate(record, schema("document"))
+        self.assertEqual([(e["level"], e["text"], e["page"]) for e in record["contents"]],
+                         [(1, "Tides", 1), (2, "Winds", 2)])  # fmt: skip
+        self.assertEqual([page["holds"] for page in record["pages"]], [[], ["code"]])
 
 
 class MarkdownTest(unittest.TestCase):

@@ -1,11 +1,21 @@
 """From pages to a document: page numbers, its structure, and the text of blocks."""
 
+from amberquarry.assembly.facts import contents_of, kinds_held, languages_of
 from amberquarry.assembly.numbering import number_pages
 from amberquarry.assembly.paragraphs import Lexicon, join_lines, set_texts
 from amberquarry.assembly.structure import find_joints, set_levels, set_markers, settle_running
 from amberquarry.document import Page
 
-__all__ = ["Lexicon", "assemble", "join_lines", "number_pages", "set_texts"]
+__all__ = [
+    "Lexicon",
+    "assemble",
+    "contents_of",
+    "join_lines",
+    "kinds_held",
+    "languages_of",
+    "number_pages",
+    "set_texts",
+]
 
 
 def assemble(pages: list[Page]) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from functools import lru_cache
 from importlib import resources
 from typing import Any
 
 import numpy as np
 
+from amberquarry.assembly import contents_of, kinds_held, languages_of
 from amberquarry.document import (
     Block,
     BlockKind,
@@ -219,6 +221,7 @@ def document_record(document: Document, made_by: dict[str, str]) -> dict[str, An
             "confidence": round(page.confidence, 3),
             "words": sum(1 for _ in page.words),
             "blank": not page.blocks,
+            "holds": kinds_held(page),
         }
         for page, (start, end) in zip(document.pages, spans, strict=True)
     ]
@@ -227,7 +230,12 @@ def document_record(document: Document, made_by: dict[str, str]) -> dict[str, An
         "document": document.identifier,
         "source": document.source,
         "title": document.file_info.get("Title") or heading,
+        "languages": [
+            {"language": name, "share": round(share, 3)}
+            for name, share in languages_of(document.pages).items()
+        ],
         "text": text,
+        "contents": [asdict(entry) for entry in contents_of(document.pages)],
         "pages": pages,
         "file_info": document.file_info,
         "findings": [_finding(f) for f in document.findings],
