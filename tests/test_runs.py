@@ -116,7 +116,8 @@ class ConvertTest(unittest.TestCase):
         self.assertEqual(len(record["pages"]), 4)
         for page in record["pages"]:
             part = record["text"][page["start"] : page["end"]]
-            self.assertIn("Notes on the Instruments", part)
+            self.assertNotIn("Notes on the Instruments", part)  # the running head
+            self.assertTrue(part.startswith(f"# {page['page']}\\. "), part[:40])
             self.assertNotIn("<!-- page", part)
 
     def test_markdown_mirrors_the_inputs(self):
