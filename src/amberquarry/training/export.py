@@ -24,7 +24,7 @@ from onnxruntime.quantization import (
     quantize_static,
 )
 
-from amberquarry.training.net import LineNet, export_onnx
+from amberquarry.training.net import LineNet, export_onnx, net_of
 from amberquarry.training.train import line_source
 
 _CALIBRATION_LINES = 200
@@ -106,8 +106,7 @@ def _usual_lines(data: Path) -> list[NDArray[np.float32]]:
 def main(state: Path, model: Path, data: Path, weights: Path | None) -> None:
     """Export the averaged weights of STATE to MODEL, with a card that holds its hash."""
     loaded = torch.load(state, map_location="cpu", weights_only=True)
-    net = LineNet()
-    net.take(loaded.get("average", loaded))
+    net = net_of(loaded.get("average", loaded))
     write_model(net, model, _usual_lines(data))
     if weights:
         torch.save(
