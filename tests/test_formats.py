@@ -57,6 +57,7 @@ class ParagraphTest(unittest.TestCase):
             (["a well-", "known gale"], {"well-known"}, "a well-known gale"),
             (["from 1911-", "1914 on"], set(), "from 1911-1914 on"),
             (["Orrelby-", "Farrant"], set(), "Orrelby-Farrant"),
+            (["THE BARO-", "METER FELL"], set(), "THE BAROMETER FELL"),
             (["wind –", "rain"], set(), "wind – rain"),
             (["", "a", "", "b"], set(), "a b"),
         ):

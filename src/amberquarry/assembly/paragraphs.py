@@ -24,6 +24,7 @@ EMPHASISED = {
 _SAMPLE_LINES = 400  # of a document, to tell its language by
 # Languages that write compounds apart or with a hyphen; others write them in one word.
 _WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
+_LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
 _MOST_EMPTY = 2  # empty lines kept between two of a listing
 _HYPHENS = "-\u2010\u00ad¬"
 
@@ -79,15 +80,23 @@ def join_lines(lines: list[str], lexicon: Lexicon) -> tuple[str, list[int]]:
     starts = []
     for line in lines:
         if text and line:
-            if len(text) > 1 and text[-1] in _HYPHENS and text[-2].isalpha() and line[0].islower():
-                left = re.split(r"\s", text)[-1]
-                right = re.split(r"\s", line)[0]
+            left, right = re.split(r"\s", text)[-1], re.split(r"\s", line)[0]
+            hyphen = len(left) > 1 and left[-1] in _HYPHENS
+            # capitals are divided as small letters are
+            goes_on = line[0].islower() or (line[0].isupper() and _in_capitals(left + right))
+            if hyphen and left[-2].isalpha() and goes_on:
                 text = text if lexicon.keeps_hyphen(left[:-1], right) else text[:-1]
-            elif not (len(text) > 1 and text[-1] in _HYPHENS and text[-2].isalnum()):
+            elif not (hyphen and left[-2].isalnum()):
                 text += " "
         starts.append(len(text))
         text += line
     return text, starts
+
+
+def _in_capitals(text: str) -> bool:
+    """Return whether a text has several letters, all of them capitals."""
+    letters = [sign for sign in text if sign.isalpha()]
+    return len(letters) >= _LEAST_CAPITALS and all(sign.isupper() for sign in letters)
 
 
 def emphasis_of(block: Block, text: str, starts: list[int]) -> list[Emphasis]:
