@@ -356,8 +356,14 @@ def _item_starts(blocks: list[Block], usual: Measures) -> set[int]:
             and follows(marker, markers[n], n > number)
             for n in range(first, min(len(flow), number + 1 + _NEAR_LINES))
         )
-        # a lone bullet that no sentence of talk begins with
-        if hangs or alike or marker in _SURE_BULLETS:
+        # a lone bullet counts where no plain line stands right over it: a broken letter may be one
+        inside = any(
+            markers[number - 1] is None
+            and abs(other.box.x0 - line.box.x0) < 0.6 * usual.size
+            and line.box.y1 - other.box.y1 < 1.3 * usual.pitch
+            for other in before[-1:]
+        )
+        if hangs or alike or (marker in _SURE_BULLETS and not inside):
             found.add(id(line))
     return found
 

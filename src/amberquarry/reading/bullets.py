@@ -8,7 +8,7 @@ import numpy as np
 
 from amberquarry.layout import Components, TextLine
 
-_AWAY = 1.3  # x-heights from a bullet to the middle of the first letter
+_AWAY = 1.9  # x-heights from a bullet to the middle of the first letter
 _LARGEST = 1.3  # x-heights
 _DASH = 0.4  # of its width that a dash is high at most
 _LONG_DASH = 1.5  # x-heights
