@@ -68,6 +68,15 @@ def markdown(pages):
     return document_to_markdown(Document("d", "d", pages))
 
 
+class IdentityTest(unittest.TestCase):
+    def test_blocks_alike_are_not_one(self):
+        """Blocks and lines with the same values are told apart, whatever arrays they hold."""
+        first, second = (block_of(BlockKind.PARAGRAPH, "oil and rope", 40) for _ in range(2))
+        self.assertNotIn(first, [second])
+        self.assertNotIn(first.lines[0], second.lines)
+        self.assertIn(first, [second, first])
+
+
 class MarkerTest(unittest.TestCase):
     def test_markers(self):
         """Bullets, figures, letters and roman numbers begin items, words and sums do not."""

@@ -167,7 +167,7 @@ class Word:
     repaired: str | None = None  # what it should be by the language's spelling, where that is asked
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Line:
     """A text line. Characters lie in arrays, one row for each code point of `text`."""
 
@@ -190,7 +190,7 @@ class Emphasis(NamedTuple):
     styles: frozenset[Style]
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Block:
     """A region of a page with what was read in it."""
 

@@ -32,7 +32,7 @@ _HEADING_SIZE = 1.17  # over the usual x-height
 _LOOSE = 1.28  # over the usual distance of lines: a new block begins
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Region:
     """A block of a page before it is read."""
 

@@ -29,7 +29,7 @@ _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class TextLine:
     """A line of text in the prepared page."""
 
