@@ -36,6 +36,7 @@ from amberquarry.layout import (
     Layout,
     TextLine,
     analyse,
+    code_text,
     find_bend,
     find_figures,
     find_vertical,
@@ -106,6 +107,9 @@ def read_stages(
     blocks = settle_kinds(
         _read_regions(prepared, layout, network, settings), prepared.grey.shape[0]
     )
+    for block in blocks:
+        if block.kind is BlockKind.CODE:
+            block.text = code_text(block.lines)
     page.blocks = _believed(_at_source(blocks, prepared) + aside)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:

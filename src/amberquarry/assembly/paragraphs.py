@@ -6,10 +6,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-import numpy as np
-
 from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
-from amberquarry.layout.kinds import first_middle, pitch_of, rows_of
 from amberquarry.reading.languages import identify, load_prior
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
@@ -25,7 +22,6 @@ _SAMPLE_LINES = 400  # of a document, to tell its language by
 # Languages that write compounds apart or with a hyphen; others write them in one word.
 _WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
 _LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
-_MOST_EMPTY = 2  # empty lines kept between two of a listing
 _HYPHENS = "-\u2010\u00ad¬"
 
 
@@ -140,8 +136,7 @@ def set_texts(pages: list[Page]) -> None:
                 block.text = "\n".join(_rows(block, lines))
                 continue
             if block.kind is BlockKind.CODE:
-                block.text = code_text(block)
-                continue
+                continue  # its text was made from the places of its letters
             if block.kind is BlockKind.FIGURE:
                 block.text = "\n".join(line for line in lines if line)
                 continue
@@ -170,29 +165,6 @@ def _make_whole(before: Block, block: Block, lexicon: Lexicon) -> None:
         for e in block.emphasis
         if e.end > cut
     ]
-
-
-def code_text(block: Block) -> str:
-    """Return lines of code with the spaces and empty lines that their places show."""
-    lines = [line for line in block.lines if line.words]
-    pitch = pitch_of(lines)
-    left = min(map(first_middle, lines))
-    rows = rows_of(lines)
-    feet = [max(line.box.y1 for line in row) for row in rows]
-    usual = float(np.median(np.diff(feet))) if len(feet) > 1 else 1.0
-    out: list[str] = []
-    for number, row in enumerate(rows):
-        if number:
-            empty = round((feet[number] - feet[number - 1]) / max(1.0, usual)) - 1
-            out += [""] * max(0, min(_MOST_EMPTY, empty))
-        text = ""
-        for line in row:
-            middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
-            for word in line.words:
-                at = round((float(middle[word.start]) - left) / pitch)
-                text += " " * max(1 if text else 0, at - len(text)) + word.text
-        out.append(text)
-    return "\n".join(out)
 
 
 def _rows(block: Block, lines: list[str]) -> list[str]:

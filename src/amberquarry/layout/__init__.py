@@ -7,6 +7,7 @@ from amberquarry.layout.components import Components
 from amberquarry.layout.figures import find_figures, place_figures
 from amberquarry.layout.kinds import settle_kinds, type_size
 from amberquarry.layout.lines import TextLine
+from amberquarry.layout.listing import code_text
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.vertical import find_vertical
 
@@ -17,6 +18,7 @@ __all__ = [
     "SceneLine",
     "TextLine",
     "analyse",
+    "code_text",
     "find_bend",
     "find_figures",
     "find_scene_lines",
