@@ -199,13 +199,14 @@ def even_page(
     """
     steps = []
     seam = None
-    beside = beside_paper(grey) if light else None
+    small, source = _in_blocks(grey), grey
+    beside = beside_paper(grey, small) if light else None
     if reverse:
-        grey, seam, share = reverse_dark(grey)
+        grey, seam, share = reverse_dark(grey, small)
         if share:
             steps.append(PreparationStep(Step.REVERSE, f"light letters on {share:.0%} of the page"))
     if light:
-        ground = ground_of(grey)
+        ground = _paper_level(small if grey is source else _in_blocks(grey))
         if int(ground.min()) < _FLAT_GROUND:
             levels = f"ground between {ground.min()} and {ground.max()} of 255"
             steps.append(PreparationStep(Step.LIGHT, levels))
@@ -218,12 +219,12 @@ def even_page(
     return grey, tuple(steps)
 
 
-def reverse_dark(grey: Grey) -> tuple[Grey, NDArray[np.bool_] | None, float]:
+def reverse_dark(grey: Grey, small: Grey) -> tuple[Grey, NDArray[np.bool_] | None, float]:
     """Return the page with light letters on dark areas turned into dark ones on white.
 
     Also returns the seam around such areas, None where there is none, and their share of the page.
+    small: the page in blocks.
     """
-    small = _in_blocks(grey)
     lightest = float(np.percentile(small, 97))
     # a page that is dark but for its letters has no paper to compare with
     paper = 255.0 if lightest < 70 else lightest
@@ -247,7 +248,11 @@ def reverse_dark(grey: Grey) -> tuple[Grey, NDArray[np.bool_] | None, float]:
 
 def ground_of(grey: Grey) -> Grey:
     """Return the paper's level in blocks: a morphological closing of the page."""
-    ground = cv2.morphologyEx(_in_blocks(grey), cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
+    return _paper_level(_in_blocks(grey))
+
+
+def _paper_level(small: Grey) -> Grey:
+    ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((11, 11), np.uint8))
     return np.asarray(cv2.GaussianBlur(cv2.medianBlur(ground, 5), (0, 0), 2.0), np.uint8)
 
 
@@ -260,13 +265,13 @@ def _lit(grey: Grey, ground: Grey) -> Grey:
     return np.asarray(cv2.divide(grey, np.maximum(whole, 30), scale=255), np.uint8)
 
 
-def beside_paper(grey: Grey) -> NDArray[np.bool_] | None:
+def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | None:
     """Return where (H, W) a table or a lid shows beside the paper, None where none does.
 
     That is dark ground without any strokes that reaches the picture's edge. Evened like paper it
-    would turn into grain.
+    would turn into grain. small: the page in blocks, where it is at hand.
     """
-    small = _in_blocks(grey)
+    small = _in_blocks(grey) if small is None else small
     if min(small.shape) < 16:
         return None
     dark = cv2.medianBlur(small, 5) < _BESIDE * float(np.percentile(small, 97))
