@@ -72,13 +72,14 @@ def main() -> None:
         )
         terminal(
             ["amberquarry convert scans --out run2", "amberquarry score run2 truth.jsonl"],
-            SHOTS / "convert-and-score.png", folder, 80,
+            SHOTS / "convert-and-score.png", folder, 110,
         )  # fmt: skip
         for target, arguments in (
             ("look-page.png", ["scans/yearbook-1932.pdf"]),
             ("look-words.png", ["scans/storm-notice.png", "--show", "words", "--label"]),
             ("look-tilted.png", ["scans/worn/old-page-2.jpg", "--show", "lines,words"]),
             ("look-characters.png", ["scans/repair-slip-118.jpg", "--show", "characters"]),
+            ("look-blocks.png", ["scans/station-log/page-9.jpg", "--show", "regions,order"]),
             ("look-steps.png", ["scans/camera/open-book.jpg", "--steps", "all"]),
             ("look-sheet.png", ["scans/camera/leaf-on-table.jpg"]),
             ("look-boards.png", ["scans/camera/quay-boards.jpg", "--show", "words", "--label"]),
