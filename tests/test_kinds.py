@@ -185,6 +185,18 @@ class DrawnTest(unittest.TestCase):
         self.assertEqual(page.blocks[-1].kind, BlockKind.FOOTNOTE)
         self.assertTrue(page.blocks[-1].text.startswith("1 As the keeper"))
 
+    def test_contents_line_by_line(self):
+        """Lines whose dots lead to a page are an entry each, a title of two lines is whole."""
+        image = blank()
+        write_lines(image, ["Winds of the year .................... 3",
+                            "Of tides and what was seen",
+                            "of them at night ..................... 17",
+                            "Lamps ................................ 24"], y=300)  # fmt: skip
+        items = of_kind(aq.read_page(image), BlockKind.ITEM)
+        self.assertEqual([block.text.split(" .")[0].split(".")[0] for block in items],
+                         ["Winds of the year", "Of tides and what was seen of them at night",
+                          "Lamps"])  # fmt: skip
+
     def test_three_even_columns_of_terms(self):
         """Columns of one width are read down, though their lines stand level."""
         image = blank(2000, 1400)

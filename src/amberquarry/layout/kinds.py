@@ -23,6 +23,7 @@ _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters s
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
 _SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
+_LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
 _NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
 _NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)", re.I)
@@ -216,12 +217,28 @@ def _parts(block: Block, usual: Measures, item_starts: set[int]) -> list[Block]:
     if block.kind is not BlockKind.PARAGRAPH:
         return [block]
     starts = [number for number, line in enumerate(block.lines) if id(line) in item_starts]
+    if not starts and sum(map(_ends_in_leader, block.lines)) > 1:
+        return [_copy(block, BlockKind.ITEM, lines) for lines in _cut_at_leaders(block.lines)]
     if not starts:
         return [_copy(block, block.kind, lines) for lines in _cut_at_bold(block.lines)]
     parts = [] if starts[0] == 0 else [_copy(block, block.kind, block.lines[: starts[0]])]
     for start, end in pairwise([*starts, len(block.lines)]):
         parts.append(_copy(block, BlockKind.ITEM, block.lines[start:end]))
     return parts
+
+
+def _ends_in_leader(line: Line) -> bool:
+    return _LEADER.search(line.text) is not None
+
+
+def _cut_at_leaders(lines: list[Line]) -> list[list[Line]]:
+    """Return the lines of contents cut after each that dots lead to a page."""
+    parts: list[list[Line]] = [[]]
+    for line in lines:
+        parts[-1].append(line)
+        if _ends_in_leader(line):
+            parts.append([])
+    return [part for part in parts if part]
 
 
 def _cut_at_bold(lines: list[Line]) -> list[list[Line]]:
