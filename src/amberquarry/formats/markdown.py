@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 from amberquarry.assembly.paragraphs import EMPHASISED
 from amberquarry.document import RUNNING, Block, BlockKind, Document, Emphasis, Page, Style
-from amberquarry.layout.kinds import BULLETS
+from amberquarry.layout.kinds import BULLETS, plain_figures
 
 _SPECIAL = re.compile(r"([\\`*\[\]<>|~$]|(?<![^\W_])_|_(?![^\W_]))")
 _LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|={2,}\s*$|-{3,}\s*$|>)")
@@ -32,7 +32,6 @@ _SIGNS = {
 }
 _SIGN = re.compile("[\ufdd0-\ufdd5]")
 _CALL = "\ufdd6"  # of a note, until the text around it is escaped
-_RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹", "0123456789")
 _RAISED_FIGURES = re.compile("[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
 _NOTE_MARK = re.compile(r"\s*([⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}|\d{1,3}|[*†‡§¶]{1,3}|[a-z](?=[.)\s]))[.)]?")
 _LABELS = {"*": "star", "**": "star2", "***": "star3", "†": "dagger", "‡": "double-dagger",
@@ -79,7 +78,7 @@ def block_to_markdown(block: Block, notes: Mapping[str, str] | None = None) -> s
         kept = "" if sign != "- " or block.marker in BULLETS else escape(block.marker) + " "
         return sign + kept + emphasise(rest, notes)
     called = _NOTE_MARK.match(block.text) if block.kind is BlockKind.FOOTNOTE else None
-    if called and (mark := called[1].translate(_RAISED)) in notes:
+    if called and (mark := plain_figures(called[1])) in notes:
         own = {key: label for key, label in notes.items() if key != mark}
         return f"[^{notes[mark]}]: {emphasise(_without(block, called.end()), own)}"
     return emphasise(block, notes)
@@ -111,7 +110,7 @@ def _without(block: Block, length: int) -> Block:
 def note_mark(text: str) -> str:
     """Return the plain sign or figure with which a note begins, '' where there is none."""
     found = _NOTE_MARK.match(text)
-    return found[1].translate(_RAISED) if found else ""
+    return plain_figures(found[1]) if found else ""
 
 
 def notes_of(page: Page) -> dict[str, str]:
@@ -136,7 +135,7 @@ def _calls(block: Block) -> Iterator[tuple[int, int, str]]:
         match.span() for match in _RAISED_FIGURES.finditer(block.text)
     ]
     for start, end in sorted(set(raised)):
-        yield start, end, block.text[start:end].translate(_RAISED).strip()
+        yield start, end, plain_figures(block.text[start:end]).strip()
 
 
 def emphasise(block: Block, notes: Mapping[str, str] | None = None) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, weighted_median
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _LONG_LINES = 85  # percentile of their widths: headings over several columns are longer
@@ -294,9 +294,7 @@ def usual_x_height(lines: list[TextLine]) -> float:
     """Return the x-height of most of the text, weighted by its pieces."""
     heights = np.array([line.x_height for line in lines])
     weights = np.array([len(line.pieces) for line in lines], float)
-    order = np.argsort(heights)
-    total = np.cumsum(weights[order])
-    return float(heights[order][np.searchsorted(total, total[-1] / 2)])
+    return weighted_median(heights, weights)
 
 
 def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:

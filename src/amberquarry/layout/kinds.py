@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import RUNNING, Block, BlockKind, Box, Line, Style
-from amberquarry.layout.lines import CAPITAL_RATIO
+from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
 
 _LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
 _FIXED_LETTERS, _FIXED_SHARE = 10, 0.8
@@ -65,10 +65,7 @@ class Measures:
     size: float  # x-height of most text
     pitch: float  # between base lines of running text
     typewritten: bool
-    left: float  # the edges of the running text
-    right: float
-    top: float
-    bottom: float
+    middle: float  # of what stands on the page, from its top
 
 
 def type_size(line: Line) -> float:
@@ -161,24 +158,18 @@ def measure(blocks: list[Block]) -> Measures | None:
         return None
     letters = np.array([len(line.text) for line in lines], float)
     sizes = np.array([line.x_height for line in lines])
-    order = np.argsort(sizes, kind="stable")
-    reached = np.cumsum(letters[order])
-    size = float(sizes[order][np.searchsorted(reached, reached[-1] / 2)])
+    size = weighted_median(sizes, letters)
     steps = np.array([
         b.box.y1 - a.box.y1 for block in flow for a, b in pairwise(block.lines)
         if b.box.y0 > (a.box.y0 + a.box.y1) / 2
     ])  # fmt: skip
     steps = steps[(steps > 1.2 * size) & (steps < 6 * size)]
     fixed = letters[fixed_shares(lines) > _FIXED_SHARE].sum()
-    long = [line.box for line in lines if len(line.text) > 20] or [line.box for line in lines]
     return Measures(
         size,
         float(np.median(steps)) if len(steps) else 2.6 * size,
         bool(fixed > _TYPEWRITTEN * letters.sum()),
-        float(np.percentile([box.x0 for box in long], 5)),
-        float(np.percentile([box.x1 for box in long], 95)),
-        min(line.box.y0 for line in lines),
-        max(line.box.y1 for line in lines),
+        (min(line.box.y0 for line in lines) + max(line.box.y1 for line in lines)) / 2,
     )
 
 
@@ -569,7 +560,6 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
     A note stands in small type at the foot of its column and begins with a sign.
     """
     flow = [b for b in blocks if b.lines and b.kind not in RUNNING and not b.rotation]
-    middle = (usual.top + usual.bottom) / 2
     for block in flow:
         if block.kind not in (BlockKind.PARAGRAPH, BlockKind.ITEM):
             continue
@@ -585,7 +575,7 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
         small = size < _SMALL
         lowest = all(_size(other) < _SMALL * usual.size for other in below)
         told = signed or raised or size < _TINY  # a raised sign is not always read
-        if block.box.y0 > middle and small and lowest and told:
+        if block.box.y0 > usual.middle and small and lowest and told:
             block.kind = BlockKind.FOOTNOTE
     for block in flow:  # lines of a note that were parted from it
         if block.kind is BlockKind.PARAGRAPH and _size(block) < _SMALL * usual.size:
@@ -615,7 +605,7 @@ def _notes_of(lines: list[Line]) -> list[list[Line]]:
     notes = [[lines[0]]]
     for line in lines[1:]:
         first, own = (_NOTE.match(other.text) for other in (notes[-1][0], line))
-        marks = [_plain_figures(found[1]) if found else "" for found in (first, own)]
+        marks = [plain_figures(found[1]) if found else "" for found in (first, own)]
         if all(marks) and (
             follows(marks[0], marks[1]) or (not marks[1].isalnum() and marks[0] != marks[1])
         ):
@@ -625,7 +615,8 @@ def _notes_of(lines: list[Line]) -> list[list[Line]]:
     return notes
 
 
-def _plain_figures(text: str) -> str:
+def plain_figures(text: str) -> str:
+    """Return a text with raised figures as plain ones."""
     return text.translate(str.maketrans(_RAISED, "0123456789"))
 
 

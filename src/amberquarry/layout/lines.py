@@ -47,6 +47,15 @@ class TextLine:
         return y
 
 
+def weighted_median(values: NDArray[np.float64], weights: NDArray[np.float64]) -> float:
+    """Return the value up to which half of the weight lies; ValueError without values."""
+    if not len(values):
+        raise ValueError("no values to take the median of")
+    order = np.argsort(values, kind="stable")
+    total = np.cumsum(weights[order])
+    return float(values[order][np.searchsorted(total, total[-1] / 2)])
+
+
 def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
     """Return which pieces are tall enough to say where a line runs."""
     return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
@@ -562,9 +571,7 @@ def settle_x_heights(lines: list[TextLine]) -> None:
     weights = np.array([len(line.pieces) for line in lines if not line.plain], float)
     heights = np.array([line.x_height for line in lines if not line.plain])
     if len(heights):
-        order = np.argsort(heights)
-        total = np.cumsum(weights[order])
-        usual = float(heights[order][np.searchsorted(total, total[-1] / 2)])
+        usual = weighted_median(heights, weights)
     else:
         usual = (
             float(np.median([line.x_height for line in lines])) / CAPITAL_RATIO if lines else 1.0
