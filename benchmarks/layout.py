@@ -175,7 +175,7 @@ def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
             kinds["characters"] += len(word.text)
             kinds["lost"] += 0 if touched else len(word.text)
     for (word, _), touched in zip(own, near.sum(1) > 0, strict=True):
-        inside = any(box.contains(*_middle(word.box)) for box in figures)
+        inside = any(box.contains(*word.box.middle) for box in figures)
         kinds["invented"] += 0 if touched or inside else len(word.text)
     for n, block in enumerate(truth.blocks):
         if n in best and block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM, BlockKind.FOOTNOTE):
@@ -194,10 +194,6 @@ def _count_hyphens(kinds: Counter[str], block: Block, source: str, text: str) ->
         if whole and plain(start[:-1]).isalpha():
             kinds["hyphens"] += 1
             kinds["hyphens right"] += whole in got
-
-
-def _middle(box: Box) -> tuple[float, float]:
-    return (box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2
 
 
 def overlap(a: Box, b: Box) -> float:

@@ -19,7 +19,7 @@ from amberquarry import (
     Word,
 )
 from amberquarry.assembly import Lexicon, join_lines, set_texts
-from amberquarry.formats.markdown import document_to_markdown, escape
+from amberquarry.formats.markdown import document_text, escape
 from amberquarry.formats.records import document_record, dump, page_from_record, page_record, schema
 
 
@@ -110,7 +110,7 @@ class MarkdownTest(unittest.TestCase):
     def test_spans_cut_out_each_page(self, texts):
         """The span of a page holds its text and no page mark."""
         pages = [page_of([text], number=n) for n, text in enumerate(texts, start=1)]
-        markdown, spans = document_to_markdown(Document("d", "a.pdf", pages))
+        markdown, spans = document_text(Document("d", "a.pdf", pages))
         for page, (start, end) in zip(pages, spans, strict=True):
             part = markdown[start:end]
             self.assertNotIn("<!--", part)
@@ -120,7 +120,7 @@ class MarkdownTest(unittest.TestCase):
         """A heading is marked by its level."""
         page = page_of(["Gales"], kind=BlockKind.HEADING)
         page.blocks[0].level = 2
-        self.assertIn("\n## Gales\n", document_to_markdown(Document("d", "a", [page]))[0])
+        self.assertIn("\n## Gales\n", document_text(Document("d", "a", [page]))[0])
 
 
 class RecordTest(unittest.TestCase):

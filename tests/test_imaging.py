@@ -11,7 +11,7 @@ from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
-from amberquarry.sources.pictures import brightest_channel
+from amberquarry.sources import PagePicture
 from tests.support.pages import blank, pixels, text_page, write_lines
 
 
@@ -23,6 +23,11 @@ def corners_hold(test, prepared, source):
     x = np.clip(points[:, 0].astype(int), 0, source.shape[1] - 1)
     y = np.clip(points[:, 1].astype(int), 0, source.shape[0] - 1)
     test.assertGreater((source[y, x] < 200).mean(), 0.9)
+
+
+def brightest(colours):
+    """Return the brightest channel of RGB colours, None where they are grey."""
+    return PagePicture.of_image(Image.fromarray(colours)).brightest
 
 
 class MappingTest(unittest.TestCase):
@@ -164,7 +169,7 @@ class MarksTest(unittest.TestCase):
             with self.subTest(shape=shape, colour=colour):
                 colours = self.marked(shape, colour)
                 grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
-                lifted = without_marks(grey, brightest_channel(colours))
+                lifted = without_marks(grey, brightest(colours))
                 before = ((grey < 200) != (plain < 200)).mean()
                 after = ((lifted < 200) != (plain < 200)).mean()
                 self.assertLess(after, 0.1 * before)
@@ -177,17 +182,17 @@ class MarksTest(unittest.TestCase):
         draw.rectangle((120, 1300, 900, 1500), fill=(60, 90, 200))
         colours = np.asarray(image)
         grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
-        self.assertIsNone(without_marks(grey, brightest_channel(colours)))
-        self.assertIsNone(brightest_channel(self.marked("ring", (90, 90, 90))))
+        self.assertIsNone(without_marks(grey, brightest(colours)))
+        self.assertIsNone(brightest(self.marked("ring", (90, 90, 90))))
 
     def test_a_setting_leaves_marks(self):
         """The step is told in the page's record, and can be left out."""
         colours = self.marked("ring", (190, 40, 60))
         grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
-        [view] = views_of(grey, PreparationSettings(), brightest_channel(colours))
+        [view] = views_of(grey, PreparationSettings(), brightest(colours))
         self.assertEqual([step.step for step in view.steps], [Step.LIFT])
         settings = PreparationSettings(lift_marks=False)
-        [view] = views_of(grey, settings, brightest_channel(colours))
+        [view] = views_of(grey, settings, brightest(colours))
         self.assertEqual(view.steps, ())
 
 

@@ -14,9 +14,10 @@ import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble, languages_of
 from amberquarry.document import Block, Box, Document, Emphasis, Line, Page, Style, Word
-from amberquarry.formats.markdown import document_to_markdown
+from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
-from amberquarry.layout.kinds import fixed_shares, follows, is_fixed, marker_of
+from amberquarry.layout.items import follows, marker_of
+from amberquarry.layout.typography import fixed_shares, is_fixed
 from amberquarry.runs.folder import read_records
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
 
@@ -67,7 +68,7 @@ def pages_of(*contents):
 
 def markdown(pages):
     assemble(pages)
-    return document_to_markdown(Document("d", "d", pages))
+    return document_text(Document("d", "d", pages))
 
 
 class IdentityTest(unittest.TestCase):
@@ -330,10 +331,10 @@ class MarkdownTest(unittest.TestCase):
         """Underscores inside words are no markup; at their ends they could be."""
         block = block_of(BlockKind.PARAGRAPH, "tide_mark and _this_ and $5", 40)
         block.emphasis = [Emphasis(0, 9, frozenset({Style.BOLD}))]
-        text, _ = document_to_markdown(Document("d", "d", pages_of([block])))
+        text, _ = document_text(Document("d", "d", pages_of([block])))
         self.assertNotIn("tide\\_mark", text)
         block.text = "tide_mark and _this_ and $5"
-        text, _ = document_to_markdown(Document("d", "d", pages_of([block])))
+        text, _ = document_text(Document("d", "d", pages_of([block])))
         self.assertIn("**tide_mark** and \\_this\\_ and \\$5", text)
 
 

@@ -22,7 +22,7 @@ from amberquarry import (
     Word,
 )
 from amberquarry.assembly import set_texts
-from amberquarry.formats.markdown import document_to_markdown, escape, page_to_markdown
+from amberquarry.formats.markdown import document_text, escape, page_to_markdown
 from amberquarry.formats.records import (
     document_record,
     dump,
@@ -162,7 +162,7 @@ class EscapeTest(unittest.TestCase):
         """A page's span holds just its own Markdown."""
         pages = [page([block([text])], n) for n, text in enumerate(texts, start=1)]
         document = Document("id", "book.pdf", pages)
-        whole, spans = document_to_markdown(document)
+        whole, spans = document_text(document)
         for found, (start, end) in zip(pages, spans, strict=True):
             self.assertEqual(whole[start:end], page_to_markdown(found))
         self.assertTrue(whole.endswith("\n"))

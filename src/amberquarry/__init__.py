@@ -10,6 +10,7 @@ from amberquarry.document import (
     FindingCode,
     Line,
     Page,
+    Picture,
     PreparationStep,
     Step,
     Style,
@@ -27,7 +28,7 @@ from amberquarry.errors import (
 )
 from amberquarry.library import read_document, read_line, read_page
 from amberquarry.runs import Progress, RunSummary, convert
-from amberquarry.settings import Limits, Settings
+from amberquarry.settings import Limits, OutputSettings, Settings, TextForm
 
 __all__ = [
     "Block",
@@ -41,8 +42,10 @@ __all__ = [
     "Limits",
     "Line",
     "ModelError",
+    "OutputSettings",
     "Page",
     "PageError",
+    "Picture",
     "PreparationStep",
     "Progress",
     "QuarryError",
@@ -54,6 +57,7 @@ __all__ = [
     "SourceError",
     "Step",
     "Style",
+    "TextForm",
     "Word",
     "convert",
     "read_document",

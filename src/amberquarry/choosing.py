@@ -15,10 +15,11 @@ from amberquarry.document import (
     FindingCode,
     Line,
     Page,
+    Picture,
     PreparationStep,
     Step,
 )
-from amberquarry.imaging import View, paper_share, views_of
+from amberquarry.imaging import View, cut_out, encoded, paper_share, views_of
 from amberquarry.layout import SceneLine, find_scene_lines, group_boards
 from amberquarry.pipeline import (
     SURE,
@@ -76,7 +77,25 @@ def read_in_steps(
     views = views_of(picture.grey, settings.preparation, picture.brightest)
     if len(views) > 1:  # halves of a book are no photographs of signs
         settings = settings.with_values({"preparation.find_scene_text": False})
-    return [_read_best(picture, number, view, network, settings) for view in views]
+    read = [_read_best(picture, number, view, network, settings) for view in views]
+    if settings.output.pictures:
+        _cut_pictures(picture, [page for page, _ in read])
+    return read
+
+
+def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
+    """Give figures and equations on the pages of one picture their own, in place."""
+    pixels = picture.grey if picture.colours is None else picture.colours
+    count = 0
+    for page in pages:
+        for block in page.blocks:
+            if block.kind not in (BlockKind.FIGURE, BlockKind.EQUATION):
+                continue
+            cut = cut_out(pixels, block.box, page.rotation)
+            if cut.size:
+                count += 1
+                ending, data = encoded(cut)
+                block.picture = Picture(f"p{page.source_page}-{count}.{ending}", data)
 
 
 def _read_best(

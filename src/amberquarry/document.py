@@ -7,13 +7,18 @@ pixels of the source page as displayed.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from typing import Any, NamedTuple
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from amberquarry.settings import OutputSettings
 
 LOW_CONFIDENCE = 0.6  # pages read with a lower mean are counted and marked
 
@@ -46,6 +51,11 @@ class Box(NamedTuple):
         width = min(self.x1, other.x1) - max(self.x0, other.x0)
         height = min(self.y1, other.y1) - max(self.y0, other.y0)
         return max(0.0, width) * max(0.0, height)
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        """The point (x, y) halfway between the edges."""
+        return (self.x0 + self.x1) / 2, (self.y0 + self.y1) / 2
 
     def contains(self, x: float, y: float) -> bool:
         """Return whether the point lies inside."""
@@ -180,6 +190,7 @@ class Line:
     quad: Quad | None = None
     x_height: float = 0.0  # of its small letters, in pixels of the boxes; 0 where not measured
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
+    handwritten: bool = False  # its letters look written by hand
 
 
 class Emphasis(NamedTuple):
@@ -188,6 +199,14 @@ class Emphasis(NamedTuple):
     start: int
     end: int
     styles: frozenset[Style]
+
+
+@dataclass(slots=True)
+class Picture:
+    """What a block looks like, cut out of its page."""
+
+    name: str  # of its file, within its document
+    data: bytes = b""  # PNG or JPEG; empty once a run has written the file
 
 
 @dataclass(slots=True, eq=False)  # arrays have no one answer to ==
@@ -204,6 +223,10 @@ class Block:
     goes_on: bool = False  # it is the rest of the last paragraph or item before it
     marker: str | None = None  # of an item: the bullet or number with which its text begins
     depth: int | None = None  # of an item, 0 for those of the outermost list
+    picture: Picture | None = None  # of a figure or equation
+    label: str | None = None  # of a caption and of what it belongs to, such as "Figure 3"
+    caption: Block | None = None  # of a figure, table or listing
+    paragraphs: list[Block] = field(default_factory=list)  # that speak of it, or stand around it
 
     @property
     def words(self) -> Iterator[Word]:
@@ -214,6 +237,11 @@ class Block:
     def confidence(self) -> float:
         """Mean confidence of the words, weighted by their length; 0 without words."""
         return weighted_confidence(self.words)
+
+    def part(self, kind: BlockKind, lines: list[Line]) -> Block:
+        """Return a block of some lines in its place; ValueError without lines."""
+        box = Box.around([line.box for line in lines])
+        return replace(self, kind=kind, lines=lines, box=box, level=None)
 
 
 @dataclass(slots=True)
@@ -255,11 +283,16 @@ class Page:
 
     def within(self, box: Box) -> list[Word]:
         """Return the words whose middle lies in `box`, in reading order."""
-        return [
-            word
-            for word in self.words
-            if box.contains((word.box.x0 + word.box.x1) / 2, (word.box.y0 + word.box.y1) / 2)
-        ]
+        return [word for word in self.words if box.contains(*word.box.middle)]
+
+    def text_within(self, box: Box) -> str:
+        """Return the text of the words whose middle lies in `box`, a line for each line of them."""
+        lines = (
+            " ".join(word.text for word in line.words if box.contains(*word.box.middle))
+            for block in self.blocks
+            for line in block.lines
+        )
+        return "\n".join(line for line in lines if line)
 
 
 @dataclass(slots=True)
@@ -272,18 +305,93 @@ class Document:
     findings: list[Finding] = field(default_factory=list)
     file_info: dict[str, str] = field(default_factory=dict)
 
-    def blocks(self, kind: BlockKind | None = None) -> Iterator[Block]:
-        """Yield the blocks of all pages, or those of one kind."""
-        for page in self.pages:
-            for block in page.blocks:
-                if kind is None or block.kind is kind:
+    def blocks(
+        self, kind: BlockKind | None = None, *, page: int | None = None, within: Box | None = None
+    ) -> Iterator[Block]:
+        """Yield the blocks of the document in reading order.
+
+        kind: only those of a kind. page: only those of the page of this number. within: only those
+        whose middle lies in this box of their page.
+        """
+        for own in self.pages:
+            if page is not None and own.number != page:
+                continue
+            for block in own.blocks:
+                if (kind is None or block.kind is kind) and (
+                    within is None or within.contains(*block.box.middle)
+                ):
                     yield block
 
-    def to_markdown(self) -> str:
-        """Return the document as GitHub-flavoured Markdown."""
-        from amberquarry.formats.markdown import document_to_markdown
+    @property
+    def headings(self) -> list[Block]:
+        """The headings in reading order."""
+        return list(self.blocks(BlockKind.HEADING))
 
-        return document_to_markdown(self)[0]
+    @property
+    def tables(self) -> list[Block]:
+        """The tables in reading order."""
+        return list(self.blocks(BlockKind.TABLE))
+
+    @property
+    def figures(self) -> list[Block]:
+        """The figures in reading order."""
+        return list(self.blocks(BlockKind.FIGURE))
+
+    def under(self, heading: Block | str) -> list[Block]:
+        """Return the blocks that stand under a heading, up to the next of its level or above.
+
+        heading: one of `headings`, or its text, whatever its case and with or without its number.
+        Running heads, feet and page numbers are left out. Raises ValueError where there is none.
+        """
+        if isinstance(heading, str):
+            wanted = heading.casefold().strip()
+            found = next(
+                (
+                    block
+                    for block in self.headings
+                    if (own := block.text.casefold()) == wanted
+                    or own.partition(" ")[2].strip() == wanted
+                ),
+                None,
+            )
+            if found is None:
+                known = ", ".join(repr(block.text) for block in self.headings[:10])
+                raise ValueError(f"no heading says {heading!r}; the first ones are: {known}")
+            heading = found
+        under: list[Block] | None = None
+        for block in self.blocks():
+            if block is heading:
+                under = []
+            elif under is not None and block.kind not in RUNNING:
+                if block.kind is BlockKind.HEADING and (block.level or 1) <= (heading.level or 1):
+                    break
+                under.append(block)
+        if under is None:
+            raise ValueError("the heading is none of this document's")
+        return under
+
+    def to_markdown(self, output: OutputSettings | None = None) -> str:
+        """Return the document as GitHub-flavoured Markdown, or as plain text if `output` says so.
+
+        Figures are links to files; `save_pictures` writes them.
+        """
+        from amberquarry.formats.markdown import document_text
+
+        return document_text(self, output)[0]
+
+    def save_pictures(self, folder: str | os.PathLike[str]) -> list[Path]:
+        """Write the pictures of figures and equations to a folder; returns the files.
+
+        In a document that `convert` made they are in its run folder already.
+        """
+        written = []
+        for block in self.blocks():
+            if block.picture is not None and block.picture.data:
+                path = Path(folder) / block.picture.name
+                path.parent.mkdir(parents=True, exist_ok=True)
+                path.write_bytes(block.picture.data)
+                written.append(path)
+        return written
 
     def to_record(self) -> dict[str, Any]:
         """Return the document as a record of documents.jsonl (without `made_by` facts)."""

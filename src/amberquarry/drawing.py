@@ -83,7 +83,7 @@ def draw_page(
                 _KIND_COLOURS.get(block.kind, _OTHER_KIND),
             )
     if Mark.ORDER in marks:
-        middles = [((b.box.x0 + b.box.x1) / 2, (b.box.y0 + b.box.y1) / 2) for b in page.blocks]
+        middles = [block.box.middle for block in page.blocks]
         for start, end in itertools.pairwise(middles):
             draw.line([start, end], fill=(*_OTHER_KIND, 110), width=2 * stroke)
     return image

@@ -19,7 +19,7 @@ from amberquarry.pipeline import Stages, empty_line, read_line_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, open_source
-from amberquarry.sources.pictures import brightest_of, grey_levels, image_of_array
+from amberquarry.sources.pictures import image_of_array
 
 PageInput = str | os.PathLike[str] | bytes | NDArray[np.generic] | Image.Image
 
@@ -31,7 +31,7 @@ def page_picture(image: PageInput, number: int, settings: Settings, limits: Limi
     if isinstance(image, Image.Image):
         if 0 in image.size:
             raise ValueError(f"the picture has no pixels, its size is {image.size}")
-        return PagePicture(grey_levels(image), None, brightest=brightest_of(image))
+        return PagePicture.of_image(image)
     source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
     try:
         if not 1 <= number <= source.page_count:

@@ -28,6 +28,13 @@ class Effort(StrEnum):
     THOROUGH = "thorough"
 
 
+class TextForm(StrEnum):
+    """How the text of documents is written."""
+
+    MARKDOWN = "markdown"
+    PLAIN = "plain"
+
+
 def _setting(
     default: Any,
     meaning: str,
@@ -188,10 +195,21 @@ class ReadingSettings(_Group):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OutputSettings(_Group):
-    """What the records hold."""
+    """What the records and texts hold."""
 
     min_confidence: float = _setting(0.0, "words below it are left out of text and records", (0, 1))
     characters: bool = _setting(False, "character boxes in pages.jsonl")
+    pictures: bool = _setting(True, "figures and equations are cut out and saved as pictures")
+    text_form: TextForm = _setting(
+        TextForm.MARKDOWN, "how texts are written: markdown, or plain without any marks"
+    )
+    page_marks: bool = _setting(
+        True, "texts say where a page begins: a comment in Markdown, a form feed in plain text"
+    )
+    link_figures: bool = _setting(True, "figures stand in Markdown as links to their pictures")
+    line_width: int = _setting(
+        0, "lines of paragraphs are broken there; 0 writes each on one line", (0, 1000), "letters"
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -353,6 +371,14 @@ def _group(cls: Any, values: Mapping[str, Any], group: str, effort: Effort) -> A
             hint = _near(f"{group}.{name}", [f"{group}.{own}" for own in known])
             raise SettingsError(f"unknown setting {group}.{name}{hint}")
         default = known[name].default
+        if isinstance(default, StrEnum):
+            choices = type(default)
+            if value not in [*choices]:
+                raise SettingsError(
+                    f"{group}.{name} must be one of {', '.join(choices)}, got {value!r}"
+                )
+            arguments[name] = choices(value)
+            continue
         wanted = (int, float) if isinstance(default, float) else type(default)
         if not isinstance(value, wanted) or isinstance(value, bool) != isinstance(default, bool):
             raise SettingsError(f"{group}.{name} must be a {type(default).__name__}, got {value!r}")

@@ -1,6 +1,13 @@
 """From pages to a document: page numbers, its structure, and the text of blocks."""
 
-from amberquarry.assembly.facts import contents_of, kinds_held, languages_of
+from amberquarry.assembly.captions import join_captions
+from amberquarry.assembly.facts import (
+    contents_of,
+    is_handwritten,
+    is_mostly_picture,
+    kinds_held,
+    languages_of,
+)
 from amberquarry.assembly.numbering import number_pages
 from amberquarry.assembly.paragraphs import Lexicon, join_lines, set_texts
 from amberquarry.assembly.structure import find_joints, set_levels, set_markers, settle_running
@@ -10,6 +17,8 @@ __all__ = [
     "Lexicon",
     "assemble",
     "contents_of",
+    "is_handwritten",
+    "is_mostly_picture",
     "join_lines",
     "kinds_held",
     "languages_of",
@@ -26,3 +35,4 @@ def assemble(pages: list[Page]) -> None:
     set_markers(pages)
     find_joints(pages)
     set_texts(pages)
+    join_captions(pages)

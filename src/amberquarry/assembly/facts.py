@@ -10,6 +10,7 @@ from amberquarry.reading.languages import identify
 
 _FLOW = frozenset(BlockKind) - RUNNING - {BlockKind.CODE, BlockKind.FIGURE, BlockKind.TABLE}
 _TOLD = frozenset({BlockKind.TABLE, BlockKind.EQUATION, BlockKind.FIGURE, BlockKind.CODE})
+_MUCH = 0.3  # of a page
 _LEAST_SHARE = 0.02  # of the letters: less is names and chance
 
 
@@ -55,6 +56,20 @@ def contents_of(pages: list[Page]) -> list[Entry]:
         for block in page.blocks
         if block.kind is BlockKind.HEADING and block.text
     ]
+
+
+def is_mostly_picture(page: Page) -> bool:
+    """Return whether figures cover more of a page than its text does, and much of it."""
+    figures = [block.box.area for block in page.blocks if block.kind is BlockKind.FIGURE]
+    text = sum(block.box.area for block in page.blocks if block.kind is not BlockKind.FIGURE)
+    return bool(sum(figures) > max(text, _MUCH * page.width * page.height))
+
+
+def is_handwritten(page: Page) -> bool:
+    """Return whether most of a page's letters look written by hand."""
+    lines = [line for block in page.blocks for line in block.lines]
+    by_hand = sum(len(line.text) for line in lines if line.handwritten)
+    return by_hand > 0.5 * sum(len(line.text) for line in lines)
 
 
 def kinds_held(page: Page) -> list[str]:

@@ -10,7 +10,7 @@ import numpy as np
 from rapidfuzz.distance import Indel
 
 from amberquarry.document import RUNNING, Block, BlockKind, Page, Style
-from amberquarry.layout.kinds import marker_of
+from amberquarry.layout.items import marker_of
 
 _ZONE = 0.15  # of the page's height at top and foot, in which running heads stand
 _SAME_HEIGHT = 0.012  # of the page's height, by which one may lie off on another page
@@ -36,8 +36,8 @@ class _Edge:
 
 def height_on_page(page: Page, block: Block) -> float:
     """Return where a block's middle stands on the upright page, 0 at the top, 1 at the foot."""
-    x = (block.box.x0 + block.box.x1) / 2 / max(1, page.width)
-    y = (block.box.y0 + block.box.y1) / 2 / max(1, page.height)
+    x, y = block.box.middle
+    x, y = x / max(1, page.width), y / max(1, page.height)
     return {0: y, 90: 1 - x, 180: 1 - y, 270: x}[page.rotation]
 
 

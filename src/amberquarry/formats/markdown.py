@@ -1,14 +1,18 @@
-"""Documents as GitHub-flavoured Markdown."""
+"""The text of documents as GitHub-flavoured Markdown, or plain."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from pathlib import PurePosixPath
+from urllib.parse import quote
 
 from amberquarry.assembly.paragraphs import EMPHASISED
 from amberquarry.document import RUNNING, Block, BlockKind, Document, Emphasis, Page, Style
-from amberquarry.layout.kinds import BULLETS, plain_figures
+from amberquarry.layout.items import BULLETS
+from amberquarry.layout.kinds import plain_figures
+from amberquarry.settings import OutputSettings, TextForm
 
 _SPECIAL = re.compile(r"([\\`*\[\]<>|~$]|(?<![^\W_])_|_(?![^\W_]))")
 _LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|={2,}\s*$|-{3,}\s*$|>)")
@@ -36,6 +40,8 @@ _RAISED_FIGURES = re.compile("[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
 _NOTE_MARK = re.compile(r"\s*([⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}|\d{1,3}|[*†‡§¶]{1,3}|[a-z](?=[.)\s]))[.)]?")
 _LABELS = {"*": "star", "**": "star2", "***": "star3", "†": "dagger", "‡": "double-dagger",
            "§": "section", "¶": "pilcrow"}  # fmt: skip
+_STARTS_BLOCK = re.compile(r"[-+*>#=~`|]|\d{1,9}[.)]")  # of a line, for a reader of Markdown
+_LONGEST_NAME = 80  # letters that stand for a picture
 _AMPERSAND = re.compile(r"&(?=#?\w+;)")
 
 
@@ -48,14 +54,11 @@ def escape(text: str) -> str:
 
 @dataclass(slots=True)
 class _Unit:
-    """A block of the text with the blocks in which it goes on, each with the index of its page."""
+    """A block of the text, and it and those in which it goes on as text."""
 
-    parts: list[tuple[int, Block]]
+    block: Block
+    parts: list[tuple[int, str]]  # each with the index of its page
     indent: str = ""  # of an item: what stands over it in the lists that hold it
-
-    @property
-    def block(self) -> Block:
-        return self.parts[0][1]
 
 
 def block_to_markdown(block: Block, notes: Mapping[str, str] | None = None) -> str:
@@ -170,53 +173,111 @@ def emphasise(block: Block, notes: Mapping[str, str] | None = None) -> str:
 
 def page_to_markdown(page: Page) -> str:
     """Return the blocks of a page without running heads and feet, parted by empty lines."""
-    units, notes = _units([page])
-    texts = [_joined(unit, notes)[0] for unit in units]
-    return _flow(units, texts)
+    text, [(start, end)] = document_text(
+        Document("", "", [page]), OutputSettings(page_marks=False, link_figures=False)
+    )
+    return text[start:end]
 
 
-def _units(pages: list[Page]) -> tuple[list[_Unit], list[dict[str, str]]]:
-    """Return what the text of some pages is made of, and the labels of each page's notes."""
+class _Writer:
+    """How blocks are written: as Markdown."""
+
+    def __init__(self, document: Document, output: OutputSettings) -> None:
+        self.output, self.folder = output, f"{PurePosixPath(document.source).name}.figures"
+        self.notes = [notes_of(page) for page in document.pages]
+
+    def block(self, block: Block, page: int) -> str:
+        """Return a block; '' where nothing of it belongs to the text. page: its index."""
+        if block.kind is BlockKind.FIGURE:
+            return self._figure(block) if self.output.link_figures else ""
+        return block_to_markdown(block, self.notes[page])
+
+    def page_mark(self, page: Page) -> str:
+        """Return what says that a page begins."""
+        return f"<!-- page {page.number} -->"
+
+    def marker(self, block: Block) -> str:
+        """Return what an item begins with."""
+        return list_marker(block.marker or "")
+
+    def _figure(self, block: Block) -> str:
+        """Return a figure as a link to its picture, shown with what its caption calls it."""
+        if block.picture is None:
+            return ""
+        name = block.label or (block.caption.text[:_LONGEST_NAME] if block.caption else "figure")
+        return f"![{escape(name)}]({quote(f'{self.folder}/{block.picture.name}')})"
+
+
+class _PlainWriter(_Writer):
+    """How blocks are written without any marks."""
+
+    def block(self, block: Block, page: int) -> str:
+        """Return the block's text as it stands."""
+        return "" if block.kind is BlockKind.FIGURE else block.text.strip("\n")
+
+    def page_mark(self, page: Page) -> str:
+        """Return a form feed, which starts a page in plain text."""
+        return "\f" if page.number > 1 else ""
+
+    def marker(self, block: Block) -> str:
+        """Return the item's own marker, by whose length those inside it are moved in."""
+        return f"{block.marker} "
+
+
+def _units(pages: list[Page], writer: _Writer) -> list[_Unit]:
+    """Return what the text of some pages is made of."""
     units: list[_Unit] = []
     last: _Unit | None = None  # that may go on
     widths: list[int] = []
     for index, page in enumerate(pages):
         for block in page.blocks:
-            if block.kind in (*RUNNING, BlockKind.FIGURE) or not block.text.strip():
+            text = "" if block.kind in RUNNING else writer.block(block, index)
+            if not text.strip():
                 continue
             if block.goes_on and last is not None:
-                last.parts.append((index, block))
+                last.parts.append((index, text))
                 continue
-            unit = _Unit([(index, block)])
+            unit = _Unit(block, [(index, text)])
             if block.kind is BlockKind.ITEM and block.marker:
                 depth = min(block.depth or 0, len(widths))
                 unit.indent = " " * sum(widths[:depth])
-                widths = [*widths[:depth], len(list_marker(block.marker))]
+                widths = [*widths[:depth], len(writer.marker(block))]
             else:
                 widths = []
             if block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM):
                 last = unit
             units.append(unit)
-    return units, [notes_of(page) for page in pages]
+    return units
 
 
-def _joined(unit: _Unit, notes: list[dict[str, str]]) -> tuple[str, list[int]]:
-    """Return the Markdown of a unit, and where in it each of its parts begins."""
+def _joined(unit: _Unit, width: int) -> tuple[str, list[int]]:
+    """Return the text of a unit, and where in it each of its parts begins."""
     text, starts = "", []
-    for index, block in unit.parts:
-        part = block_to_markdown(block, notes[index])
+    for _, part in unit.parts:
         text += " " if text else unit.indent
         starts.append(len(text))
         text += part
-    return text, starts
+    return (wrapped(text, width) if width and unit.block.kind in EMPHASISED else text), starts
 
 
-def _flow(units: list[_Unit], texts: list[str]) -> str:
-    """Return units parted by empty lines, items of one list by line ends."""
-    out = ""
-    for number, text in enumerate(texts):
-        out += (_between(units, number) if number else "") + text
-    return out
+def wrapped(text: str, width: int) -> str:
+    """Return a paragraph with line ends in place of some spaces, so that lines stay within `width`.
+
+    Never before what would begin a list, heading or quotation at a line's start.
+    """
+    out, column = list(text), 0
+    last: int | None = None  # space at which the line may end
+    for at, sign in enumerate(text):
+        if sign == "\n":
+            column, last = 0, None
+            continue
+        if sign == " " and text[:at].strip() and not _STARTS_BLOCK.match(text, at + 1):
+            last = at
+        column += 1
+        if column > width and last is not None:
+            out[last] = "\n"
+            column, last = at - last, None
+    return "".join(out)
 
 
 def _between(units: list[_Unit], number: int) -> str:
@@ -225,30 +286,38 @@ def _between(units: list[_Unit], number: int) -> str:
     return "\n" if all(b.kind is BlockKind.ITEM and b.marker for b in both) else "\n\n"
 
 
-def document_to_markdown(document: Document) -> tuple[str, list[tuple[int, int]]]:
-    """Return the document's Markdown and each page's span in it, in code points.
+def document_text(
+    document: Document, output: OutputSettings | None = None
+) -> tuple[str, list[tuple[int, int]]]:
+    """Return the document's text and each page's span in it, in code points.
 
-    Every page starts with a comment that names it; where a paragraph goes on over the end of a
-    page, the comment stands after the paragraph, and the page's span begins inside it.
+    Where a paragraph goes on over the end of a page, what says that the page begins stands after
+    the paragraph, and the page's span begins inside it.
     """
-    units, notes = _units(document.pages)
+    output = output or OutputSettings()
+    made = _Writer if output.text_form is TextForm.MARKDOWN else _PlainWriter
+    writer, pages = made(document, output), document.pages
+    units = _units(pages, writer)
     text = ""
     spans: list[list[int]] = []
 
-    def mark(upto: int) -> None:
+    def begin(upto: int) -> None:
+        """Begin the pages up to one of them."""
         nonlocal text
         while len(spans) <= upto:
-            text += ("\n\n" if text else "") + f"<!-- page {document.pages[len(spans)].number} -->"
-            begun = going.get(len(spans))
-            spans.append(begun if begun else [len(text) + 2, len(text) + 2])
+            mark = writer.page_mark(pages[len(spans)]) if output.page_marks else ""
+            text += ("\n\n" if text and mark else "") + mark
+            begun, at = going.get(len(spans)), len(text) + (2 if text else 0)
+            spans.append(begun if begun else [at, at])
 
     going: dict[int, list[int]] = {}  # spans of pages whose text begins inside a paragraph
     for number, unit in enumerate(units):
         first = unit.parts[0][0]
         new_page = len(spans) <= first
-        mark(first)
-        body, starts = _joined(unit, notes)
-        text += "\n\n" if new_page else _between(units, number)
+        begin(first)
+        body, starts = _joined(unit, output.line_width)
+        if text:
+            text += "\n\n" if new_page or not number else _between(units, number)
         base = len(text)
         text += body
         for (index, _), start, end in zip(
@@ -258,5 +327,6 @@ def document_to_markdown(document: Document) -> tuple[str, list[tuple[int, int]]
                 spans[index][1] = base + end
             else:
                 going[index] = [going.get(index, [base + start])[0], base + end]
-    mark(len(document.pages) - 1)
-    return text + "\n", [(start, max(start, end)) for start, end in spans]
+    begin(len(pages) - 1)
+    whole = text + "\n"
+    return whole, [(min(start, len(whole)), max(start, end)) for start, end in spans]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import asdict
 from functools import lru_cache
 from importlib import resources
@@ -10,7 +11,13 @@ from typing import Any
 
 import numpy as np
 
-from amberquarry.assembly import contents_of, kinds_held, languages_of
+from amberquarry.assembly import (
+    contents_of,
+    is_handwritten,
+    is_mostly_picture,
+    kinds_held,
+    languages_of,
+)
 from amberquarry.document import (
     Block,
     BlockKind,
@@ -22,12 +29,14 @@ from amberquarry.document import (
     Line,
     Origin,
     Page,
+    Picture,
     PreparationStep,
     Step,
     Style,
     Word,
 )
-from amberquarry.formats.markdown import document_to_markdown
+from amberquarry.formats.markdown import document_text
+from amberquarry.settings import OutputSettings
 
 SCHEMA_VERSION = "1"
 
@@ -92,35 +101,70 @@ def line_record(line: Line, characters: bool) -> dict[str, Any]:
     }
     if line.unsupported_script:
         record["unsupported_script"] = True
+    if line.handwritten:
+        record["handwritten"] = True
     return record
 
 
-def page_record(page: Page, document: str, characters: bool = False) -> dict[str, Any]:
-    """Return the record of a page."""
-    blocks = []
-    for number, block in enumerate(page.blocks, start=1):
-        record: dict[str, Any] = {
-            "id": f"p{page.number}b{number}",
-            "kind": block.kind.value,
-            "box": _box(block.box),
-            "text": block.text,
-            "confidence": round(block.confidence, 3),
-        }
-        if block.level is not None:
-            record["level"] = block.level
-        if block.marker is not None:
-            record["marker"], record["depth"] = block.marker, block.depth or 0
-        if block.goes_on:
-            record["goes_on"] = True
-        if block.rotation:
-            record["rotation"] = block.rotation
-        if block.emphasis:
-            record["emphasis"] = [
-                {"start": start, "end": end, "styles": _styles(styles)}
-                for start, end, styles in block.emphasis
-            ]
-        record["lines"] = [line_record(line, characters) for line in block.lines]
-        blocks.append(record)
+def block_ids(pages: Iterable[Page]) -> dict[int, str]:
+    """Return what the records call each block, by its identity."""
+    return {
+        id(block): f"p{page.number}b{number}"
+        for page in pages
+        for number, block in enumerate(page.blocks, start=1)
+    }
+
+
+def block_record(
+    block: Block, ids: dict[int, str], characters: bool, pictures: str
+) -> dict[str, Any]:
+    """Return a block with its lines; what only some kinds have stands only there."""
+    record: dict[str, Any] = {
+        "id": ids[id(block)],
+        "kind": block.kind.value,
+        "box": _box(block.box),
+        "text": block.text,
+        "confidence": round(block.confidence, 3),
+    }
+    if block.level is not None:
+        record["level"] = block.level
+    if block.marker is not None:
+        record["marker"], record["depth"] = block.marker, block.depth or 0
+    if block.goes_on:
+        record["goes_on"] = True
+    if block.rotation:
+        record["rotation"] = block.rotation
+    if block.emphasis:
+        record["emphasis"] = [
+            {"start": start, "end": end, "styles": _styles(styles)}
+            for start, end, styles in block.emphasis
+        ]
+    if block.picture is not None:
+        record["image"] = pictures + block.picture.name
+    if block.label is not None:
+        record["label"] = block.label
+    if block.caption is not None:
+        record["caption"] = ids[id(block.caption)]
+    if block.paragraphs:
+        record["paragraphs"] = [ids[id(other)] for other in block.paragraphs if id(other) in ids]
+    record["lines"] = [line_record(line, characters) for line in block.lines]
+    return record
+
+
+def page_record(
+    page: Page,
+    document: str,
+    characters: bool = False,
+    *,
+    ids: dict[int, str] | None = None,
+    pictures: str = "",
+) -> dict[str, Any]:
+    """Return the record of a page.
+
+    ids: from `block_ids`, of the whole document where blocks speak of others on other pages.
+    pictures: what comes before the names of pictures, to say where they lie.
+    """
+    ids = block_ids([page]) if ids is None else ids
     return {
         "document": document,
         "page": page.number,
@@ -135,7 +179,7 @@ def page_record(page: Page, document: str, characters: bool = False) -> dict[str
         "confidence": round(page.confidence, 3),
         "to_points": [round(v, 6) for v in page.to_points] if page.to_points else None,
         "findings": [_finding(f) for f in page.findings],
-        "blocks": blocks,
+        "blocks": [block_record(block, ids, characters, pictures) for block in page.blocks],
     }
 
 
@@ -144,7 +188,7 @@ def _styles_of(record: dict[str, Any]) -> frozenset[Style]:
 
 
 def page_from_record(record: dict[str, Any]) -> Page:
-    """Return the page of a record; character arrays are filled only where the record has them."""
+    """Return the page of a record, without characters' boxes and blocks of other pages."""
     blocks = []
     for item in record["blocks"]:
         lines = []
@@ -173,6 +217,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
                     np.zeros((0, 4), np.float32),
                     np.zeros(0, np.float32),
                     unsupported_script=row.get("unsupported_script", False),
+                    handwritten=row.get("handwritten", False),
                 )
             )
         blocks.append(
@@ -187,8 +232,14 @@ def page_from_record(record: dict[str, Any]) -> Page:
                 item.get("goes_on", False),
                 item.get("marker"),
                 item.get("depth"),
+                Picture(item["image"]) if "image" in item else None,
+                item.get("label"),
             )
         )
+    by_id = {item["id"]: block for item, block in zip(record["blocks"], blocks, strict=True)}
+    for item, block in zip(record["blocks"], blocks, strict=True):
+        block.caption = by_id.get(item.get("caption"))
+        block.paragraphs = [by_id[i] for i in item.get("paragraphs", []) if i in by_id]
     dpi = record.get("dpi")
     findings = [
         Finding(FindingCode(f["code"]), f["message"], f["page"]) for f in record.get("findings", [])
@@ -210,9 +261,11 @@ def page_from_record(record: dict[str, Any]) -> Page:
     )
 
 
-def document_record(document: Document, made_by: dict[str, str]) -> dict[str, Any]:
-    """Return the record of a document; its text is Markdown."""
-    text, spans = document_to_markdown(document)
+def document_record(
+    document: Document, made_by: dict[str, str], output: OutputSettings | None = None
+) -> dict[str, Any]:
+    """Return the record of a document; its text is Markdown if `output` says nothing else."""
+    text, spans = document_text(document, output)
     pages = [
         {
             "page": page.number,
@@ -222,6 +275,9 @@ def document_record(document: Document, made_by: dict[str, str]) -> dict[str, An
             "words": sum(1 for _ in page.words),
             "blank": not page.blocks,
             "holds": kinds_held(page),
+            "mostly_picture": is_mostly_picture(page),
+            "handwritten": is_handwritten(page),
+            "turned": page.rotation != 0,
         }
         for page, (start, end) in zip(document.pages, spans, strict=True)
     ]

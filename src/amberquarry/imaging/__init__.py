@@ -1,5 +1,6 @@
 """Arrays in, arrays out: from a page picture to level, even, black-and-white ink."""
 
+from amberquarry.imaging.crops import cut_out, encoded
 from amberquarry.imaging.light import paper_share
 from amberquarry.imaging.mapping import Bend, Mapping
 from amberquarry.imaging.prepare import Prepared, View, prepare, turned_back, upside_down, views_of
@@ -9,6 +10,8 @@ __all__ = [
     "Mapping",
     "Prepared",
     "View",
+    "cut_out",
+    "encoded",
     "paper_share",
     "prepare",
     "turned_back",

@@ -3,12 +3,14 @@
 from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whole_line
 from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
+from amberquarry.layout.captions import label_of
 from amberquarry.layout.components import Components
 from amberquarry.layout.figures import find_figures, place_figures
-from amberquarry.layout.kinds import settle_kinds, type_size
+from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import TextLine
 from amberquarry.layout.listing import code_text
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
+from amberquarry.layout.typography import type_size
 from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
@@ -24,6 +26,7 @@ __all__ = [
     "find_scene_lines",
     "find_vertical",
     "group_boards",
+    "label_of",
     "lines_upside_down",
     "place_figures",
     "settle_kinds",

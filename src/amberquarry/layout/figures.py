@@ -71,7 +71,7 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
         labels: list[Line] = []
         at: int | None = None
         for block in out:
-            own = [line for line in block.lines if box.contains(*_middle(line.box))]
+            own = [line for line in block.lines if box.contains(*line.box.middle)]
             if not own or block.kind is BlockKind.FIGURE:
                 kept.append(block)
                 continue
@@ -92,10 +92,6 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
         kept.insert(at, Block(BlockKind.FIGURE, box, labels))
         out = kept
     return out
-
-
-def _middle(box: Box) -> tuple[float, float]:
-    return (box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2
 
 
 def _array(boxes: list[Box]) -> Floats:

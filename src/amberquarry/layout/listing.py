@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amberquarry.document import Line
-from amberquarry.layout.kinds import first_middle, pitch_of, rows_of
+from amberquarry.layout.typography import first_middle, pitch_of, rows_of
 
 _MOST_EMPTY = 2  # empty lines kept between two of a listing
 

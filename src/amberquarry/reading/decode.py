@@ -23,7 +23,7 @@ class Characters:
     columns: NDArray[np.float32]
     steps: NDArray[np.int64]  # the net's step at which each character is read
     confidences: NDArray[np.float32]
-    styles: NDArray[np.float32]  # (N, 4): probability of bold, slanted, raised, lowered
+    styles: NDArray[np.float32]  # (N, styles): of bold, slanted, raised, lowered, written
 
 
 def decode(steps: Steps) -> Characters:

@@ -25,7 +25,7 @@ class Steps:
     """What the net says at each step along a line, TIME_STRIDE columns wide."""
 
     classes: NDArray[np.float32]  # (steps, classes): probabilities, the first is the blank's
-    styles: NDArray[np.float32]  # (steps, 4): of bold, slanted, raised, lowered
+    styles: NDArray[np.float32]  # (steps, styles): of bold, slanted, raised, lowered, written
 
 
 class LineNetwork(Protocol):

@@ -29,6 +29,7 @@ _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried 
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
+_HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
 _BULLET_CONFIDENCE = 0.8  # of one told by its shape
 _BONUS = 0.8  # for each character of a doubtful word, since each costs probability
 _MOSTLY = 0.6  # of a page's letters: then it stands in an unknown script
@@ -46,7 +47,7 @@ class PlacedText:
     text: str
     boxes: NDArray[np.float32]  # (N, 4)
     confidences: NDArray[np.float32]  # (N,)
-    styles: NDArray[np.float32]  # (N, 4): probability of bold, slanted, raised, lowered
+    styles: NDArray[np.float32]  # (N, styles): probability of each of the net's styles
 
     def take(self, text: str, rows: NDArray[np.int64]) -> PlacedText:
         """Return `text` with these rows of the arrays."""
@@ -208,7 +209,7 @@ def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> Placed
         f"{sign} {line.text}",
         np.concatenate([[box, gap], line.boxes]),
         np.concatenate([np.full(2, _BULLET_CONFIDENCE, np.float32), line.confidences]),
-        np.concatenate([np.zeros((2, len(_STYLES)), np.float32), line.styles]),
+        np.concatenate([np.zeros((2, line.styles.shape[1]), np.float32), line.styles]),
     )
 
 
@@ -248,22 +249,31 @@ def make_line(placed: PlacedText) -> Line:
         boxes,
         confidences,
         unsupported_script=bool(unknown.sum() > 0.5 * letters),
+        handwritten=_by_hand(placed),
     )
+
+
+def _by_hand(line: PlacedText) -> bool:
+    """Return whether the letters of a line look written by hand; False where few tell."""
+    letters = [n for n, sign in enumerate(line.text) if sign.isalnum()]
+    if line.styles.shape[1] <= _HAND or len(letters) < _LEAST_BY_HAND:
+        return False
+    return float(line.styles[letters, _HAND].mean()) > 0.5
 
 
 def _set_apart(mean: NDArray[np.float32]) -> frozenset[Style]:
     """Return the styles that a word has by itself; its weight is told against the page's."""
     return frozenset(
         style
-        for style, value in zip(_STYLES, mean, strict=True)
+        for style, value in zip(_STYLES, mean, strict=False)
         if value > 0.5 and style is not Style.BOLD
     )
 
 
 def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the mean probability (4,) of each style over a word's letters and figures.
+    """Return the mean probability of each style over a word's letters and figures.
 
-    styles: (N, 4) with the probability of bold, slanted, raised and lowered for each character.
+    styles: (N, styles) with the probability of each of the net's styles for each character.
     """
     rows = [n for n, letter in enumerate(text) if letter.isalnum()] or list(range(len(text)))
     mean: NDArray[np.float32] = styles[rows].mean(0)

@@ -190,6 +190,7 @@ def _run(
                 elif isinstance(event, Refused):
                     job.refused = event
                 elif isinstance(event, PageDone):
+                    folder.keep_pictures(job.file.name, event.pages)
                     job.pages[event.index] = event.pages
                     job.faults += event.ours
                     pages_done += 1

@@ -10,11 +10,10 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
-from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode
+from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode, Page
 from amberquarry.errors import Rejection, RunFolderError
-from amberquarry.formats.markdown import document_to_markdown
-from amberquarry.formats.records import document_record, dump, page_record
-from amberquarry.settings import Settings
+from amberquarry.formats.records import block_ids, document_record, dump, page_record
+from amberquarry.settings import Settings, TextForm
 
 DOCUMENTS, PAGES, REJECTED, SUMMARY = (
     "documents.jsonl",
@@ -22,6 +21,8 @@ DOCUMENTS, PAGES, REJECTED, SUMMARY = (
     "rejected.jsonl",
     "summary.json",
 )
+TEXTS = {TextForm.MARKDOWN: ("markdown", ".md"), TextForm.PLAIN: ("text", ".txt")}
+"""The folder of the documents' texts and their ending."""
 
 
 def read_records(path: Path) -> Iterator[dict[str, Any]]:
@@ -147,17 +148,36 @@ class RunFolder:
         write_whole(self.path / REJECTED, "")
 
     def add(self, document: Document) -> None:
-        """Write a document: its pages first, its Markdown, then its own record."""
+        """Write a document: its pages first, its text, then its own record."""
+        output, ids = self.settings.output, block_ids(document.pages)
+        folder, ending = TEXTS[output.text_form]
         for page in document.pages:
-            record = page_record(page, document.identifier, self.settings.output.characters)
+            record = page_record(
+                page,
+                document.identifier,
+                output.characters,
+                ids=ids,
+                pictures=f"{folder}/{document.source}.figures/",
+            )
             self._files[PAGES].write(dump(record) + "\n")
         self._files[PAGES].flush()
-        markdown, _ = document_to_markdown(document)
-        write_whole(self.path / "markdown" / f"{document.source}.md", markdown)
-        record = document_record(document, self.made_by)
+        record = document_record(document, self.made_by, output)
+        write_whole(self.path / folder / f"{document.source}{ending}", record["text"])
         self._files[DOCUMENTS].write(dump(record) + "\n")
         self._files[DOCUMENTS].flush()
         self.totals.add(record)
+
+    def keep_pictures(self, source: str, pages: list[Page]) -> None:
+        """Write the pictures of some pages of a document, and let go of their bytes.
+
+        Pages come in long before their document is whole: their pictures don't wait in memory.
+        """
+        folder = self.path / TEXTS[self.settings.output.text_form][0] / f"{source}.figures"
+        for picture in (block.picture for page in pages for block in page.blocks):
+            if picture is not None and picture.data:
+                folder.mkdir(parents=True, exist_ok=True)
+                (folder / picture.name).write_bytes(picture.data)
+                picture.data = b""
 
     def reject(self, name: str, reason: Rejection, message: str) -> None:
         """Write that a file was not converted."""

@@ -106,15 +106,11 @@ def body_lines(blocks: Iterable[Block], apart: list[Box]) -> list[list[str]]:
             words = [
                 word.text
                 for word in line.words
-                if not any(box.contains(*_middle(word.box)) for box in apart)
+                if not any(box.contains(*word.box.middle) for box in apart)
             ]
             lines.append(" ".join(words))
         result.append(lines)
     return result
-
-
-def _middle(box: Box) -> tuple[float, float]:
-    return (box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2
 
 
 def block_lines(block: Block) -> list[str]:
@@ -141,7 +137,7 @@ def score_page(found: Page | None, truth: Page) -> PageScore:
     found_words = [
         word
         for word in (found.words if found else [])
-        if not any(box.contains(*_middle(word.box)) for box in apart)
+        if not any(box.contains(*word.box.middle) for box in apart)
     ]
     if truth_words or not truth.blocks:  # what is read on a page without text is invented
         _score_words(score, found_words, truth_words)

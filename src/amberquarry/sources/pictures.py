@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import warnings
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -25,13 +25,26 @@ _COLOUR_SPREAD = 24  # grey levels between the channels
 
 @dataclass(frozen=True, slots=True)
 class PagePicture:
-    """The grey picture of a page, as displayed."""
+    """The picture of a page, as displayed."""
 
     grey: NDArray[np.uint8]  # (H, W), 0 is black
     dpi: tuple[float, float] | None = None  # None where the file does not say
     to_points: tuple[float, float, float, float, float, float] | None = None
     findings: tuple[Finding, ...] = ()
-    brightest: NDArray[np.uint8] | None = None  # (H, W) of the channels; None without colour
+    colours: NDArray[np.uint8] | None = None  # (H, W, 3) RGB; None where it has next to no colour
+
+    @property
+    def brightest(self) -> NDArray[np.uint8] | None:
+        """The brightest channel (H, W), in which coloured marks are palest; None without colour."""
+        if self.colours is None:
+            return None
+        red, green, blue = cv2.split(self.colours)
+        return np.asarray(cv2.max(cv2.max(red, green), blue), np.uint8)
+
+    @classmethod
+    def of_image(cls, image: Image.Image) -> PagePicture:
+        """Return the picture of a page that Pillow opened."""
+        return cls(grey_levels(image), colours=_colours_of(image))
 
 
 def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
@@ -51,24 +64,18 @@ def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
     return np.asarray(_on_paper(image).convert("L"), dtype=np.uint8)
 
 
-def brightest_channel(colours: NDArray[np.uint8]) -> NDArray[np.uint8] | None:
-    """Return the brightest of a picture's channels (H, W), None where it has next to no colour.
-
-    colours: (H, W, 3), in any order of channels.
-    """
-    sample = colours[::_LOOK_STEP, ::_LOOK_STEP].astype(np.int16)
-    spread = np.ptp(sample, axis=2)
-    if (spread > _COLOUR_SPREAD).mean() < _LEAST_COLOURED:
-        return None
-    first, second, third = cv2.split(colours)
-    return np.asarray(cv2.max(cv2.max(first, second), third), np.uint8)
+def has_colour(channels: NDArray[np.uint8]) -> bool:
+    """Return whether a picture (H, W, 3), its channels in any order, has more than grey in it."""
+    sample = channels[::_LOOK_STEP, ::_LOOK_STEP].astype(np.int16)
+    return bool((np.ptp(sample, axis=2) > _COLOUR_SPREAD).mean() >= _LEAST_COLOURED)
 
 
-def brightest_of(image: Image.Image) -> NDArray[np.uint8] | None:
-    """Return the brightest channel of a Pillow image (H, W), None where it has no colour."""
+def _colours_of(image: Image.Image) -> NDArray[np.uint8] | None:
+    """Return the colours (H, W, 3) of a Pillow image, None where it has next to none."""
     if image.mode in ("1", "L", "LA", "La", "I", "F") or image.mode.startswith("I;16"):
         return None
-    return brightest_channel(np.asarray(_on_paper(image).convert("RGB")))
+    colours = np.asarray(_on_paper(image).convert("RGB"), np.uint8)
+    return colours if has_colour(colours) else None
 
 
 def _on_paper(image: Image.Image) -> Image.Image:
@@ -148,7 +155,7 @@ class PictureSource:
                 )
             dpi = self._image.info.get("dpi")
             image = ImageOps.exif_transpose(self._image)
-            grey, brightest = grey_levels(image), brightest_of(image)
+            picture = PagePicture.of_image(image)
         except PageError:
             raise
         except (OSError, ValueError, SyntaxError, EOFError, MemoryError) as error:
@@ -159,7 +166,7 @@ class PictureSource:
             known = None
         if known and not all(20 <= value <= 5000 for value in known):
             known = None
-        return PagePicture(grey, known, brightest=brightest)
+        return replace(picture, dpi=known)
 
     def close(self) -> None:
         """Release the file."""

@@ -18,7 +18,7 @@ from pypdfium2 import raw
 from amberquarry.document import Finding, FindingCode
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
-from amberquarry.sources.pictures import PagePicture, brightest_channel
+from amberquarry.sources.pictures import PagePicture, has_colour
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0
@@ -104,9 +104,13 @@ class PortableSource:
         scale = dpi / _POINTS_PER_INCH * (1 - 1e-6)
         bitmap = page.render(scale=scale, may_draw_forms=False)
         try:
-            colours = bitmap.to_numpy()  # blue, green, red
-            grey = np.asarray(cv2.cvtColor(colours, cv2.COLOR_BGR2GRAY), np.uint8)
-            brightest = brightest_channel(colours)
+            channels = bitmap.to_numpy()  # blue, green, red
+            grey = np.asarray(cv2.cvtColor(channels, cv2.COLOR_BGR2GRAY), np.uint8)
+            colours = (
+                np.asarray(cv2.cvtColor(channels, cv2.COLOR_BGR2RGB), np.uint8)
+                if has_colour(channels)
+                else None
+            )
         finally:
             bitmap.close()
         inverse = _POINTS_PER_INCH / dpi
@@ -115,7 +119,7 @@ class PortableSource:
             (dpi, dpi),
             (inverse, 0.0, 0.0, -inverse, 0.0, height_pt),
             tuple(findings),
-            brightest,
+            colours,
         )
 
     def _scan_dpi(self, page: pdfium.PdfPage, width_pt: float, height_pt: float) -> float | None:

@@ -30,9 +30,14 @@ from amberquarry.training.foreign import (
     pick_face,
     random_word,
 )
+from amberquarry.training.net import STYLES
 from amberquarry.training.texts import Corpus, number, sample_text
 
-GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 0.5}
+GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 1.0}
+# Among the hands, those that are print: broken letters
+_BROKEN = frozenset(
+    {"unifrakturcook", "pirataone", "grenzegotisch", "jacquard24", "manufacturingconsent"}
+)
 LINES_PER_FACE = 10  # drawn one after the other, so that fonts and glyphs are opened rarely
 MOST_COLUMNS = 1600
 _ABOVE, _BELOW = 2.5, 1.5  # room over and under the baseline, in x-heights
@@ -57,6 +62,11 @@ class Run:
     drawer: GlyphDrawer | ForeignDrawer
     bold: bool | None = None
     slanted: bool | None = None
+    written: bool | None = None
+
+    def styles(self, raised: int = 0, lowered: int = 0) -> tuple[int, ...]:
+        """Return the labels of a letter, in the order of `STYLES`."""
+        return (_mark(self.bold), _mark(self.slanted), raised, lowered, _mark(self.written))
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,10 +124,9 @@ def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -
 
 def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random) -> list[_Glyphs]:
     """Return a run letter by letter, or word by word where the font shapes whole words."""
-    face = (_mark(run.bold), _mark(run.slanted))
     if isinstance(run.drawer, ForeignDrawer):
         return [
-            _Glyphs(label_of(word), *run.drawer.word(word), (-1, -1, 0, 0))
+            _Glyphs(label_of(word), *run.drawer.word(word), run.styles())
             for word in run.text.split(" ")
         ]
     drawer, found = run.drawer, []
@@ -129,19 +138,19 @@ def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random
     for cluster in drawer.clusters(run.text, ligatures and plain):
         manner = manners[at]
         at += len(cluster)
-        made, styles = drawer.glyph(cluster), (*face, 0, 0)
+        made, styles = drawer.glyph(cluster), run.styles()
         if cluster in RAISED:
-            styles = (*face, 1, 0)
+            styles = run.styles(raised=1)
         elif cluster in LOWERED:
-            styles = (*face, 0, 1)
+            styles = run.styles(lowered=1)
         if manner == "small capital":
             made = drawer.scaled(cluster.upper(), capitals, 0.0)
         elif manner in ("high capital", "low capital"):
             made = _logo_letter(drawer, cluster, manner, chance)
         elif manner == "raised" and cluster != " ":
-            made, styles = drawer.scaled(cluster, figures[0], -figures[1]), (*face, 1, 0)
+            made, styles = drawer.scaled(cluster, figures[0], -figures[1]), run.styles(raised=1)
         elif manner == "lowered" and cluster != " ":
-            made, styles = drawer.scaled(cluster, figures[0], 0.25), (*face, 0, 1)
+            made, styles = drawer.scaled(cluster, figures[0], 0.25), run.styles(lowered=1)
         elif set_small:
             # print sets most raised and lowered figures as small figures
             if drawer.holds(RAISED.get(cluster, "")) and cluster in RAISED:
@@ -181,7 +190,7 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
     if drawer.fixed_pitch and chance.random() < 0.8:
         tracking, space, kerned = 0.0, 1.0, False
     set_small, ligatures = chance.random() < 0.7, chance.random() < 0.6 and tracking <= 0
-    between = _Glyphs(" ", *drawer.glyph(" "), (-1, -1, -1, -1))
+    between = _Glyphs(" ", *drawer.glyph(" "), (-1,) * len(STYLES))
     at, previous = 0.0, " "
     placed: list[tuple[NDArray[np.uint8], int, int]] = []
     centres: list[float] = []
@@ -200,7 +209,7 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
                 wide *= gap
             centres.append(at + wide / 2)
             kept.append(" ")
-            styles.append((-1, -1, -1, -1))
+            styles.append(between.styles)
             at += wide
             previous = " "
             continue
@@ -538,6 +547,8 @@ def _with_borrowed(run: Run, lender: GlyphDrawer) -> list[Run]:
     return found
 
 
-def _style(face: Face) -> tuple[bool | None, bool | None]:
-    """Return whether a face is bold and slanted; hands slant as they like."""
-    return (None, None) if face.group == "hand" else (face.bold, face.slanted)
+def _style(face: Face) -> tuple[bool | None, bool | None, bool | None]:
+    """Return whether a face is bold, slanted and like a hand; hands slant as they like."""
+    if face.group != "hand":
+        return face.bold, face.slanted, False
+    return None, None, None if face.family in _BROKEN else True

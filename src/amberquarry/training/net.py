@@ -12,7 +12,7 @@ from amberquarry.reading.characters import ALPHABET
 from amberquarry.reading.ground import LINE_HEIGHT
 
 CLASSES = len(ALPHABET) + 1
-STYLES = ("bold", "slanted", "raised", "lowered")
+STYLES = ("bold", "slanted", "raised", "lowered", "written")
 
 
 @dataclass(frozen=True, slots=True)

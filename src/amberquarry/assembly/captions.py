@@ -1,0 +1,84 @@
+"""Captions with what they belong to, and the paragraphs that speak of it."""
+
+from __future__ import annotations
+
+import re
+
+from amberquarry.document import Block, BlockKind, Box, Page
+from amberquarry.layout import label_of
+
+_CAPTIONED = frozenset({BlockKind.FIGURE, BlockKind.TABLE, BlockKind.CODE})
+_SPEAKING = frozenset({BlockKind.PARAGRAPH, BlockKind.ITEM, BlockKind.FOOTNOTE})
+_NEAR = 6.0  # x-heights between a caption and what it belongs to
+_STEM = 3  # letters of a label's word that all its forms share: figure, fig., figs.
+
+
+def join_captions(pages: list[Page]) -> None:
+    """Give figures, tables and listings their captions and paragraphs, in place.
+
+    A caption belongs to the nearest of them on its page, and comes next to it in reading order.
+    """
+    for page in pages:
+        for block in page.blocks:
+            block.label, block.caption, block.paragraphs = None, None, []
+        captions = [block for block in page.blocks if block.kind is BlockKind.CAPTION]
+        owners = [block for block in page.blocks if block.kind in _CAPTIONED]
+        pairs = sorted(
+            ((_gap(caption.box, owner.box), n, m)
+             for n, caption in enumerate(captions) for m, owner in enumerate(owners)),
+        )  # fmt: skip
+        taken: set[int] = set()
+        for gap, n, m in pairs:
+            caption, owner = captions[n], owners[m]
+            size = max((line.x_height for line in caption.lines), default=0.0)
+            if owner.caption is not None or n in taken or gap > _NEAR * max(size, 1.0):
+                continue
+            taken.add(n)
+            owner.caption = caption
+        for caption in captions:
+            caption.label = label_of(caption.text)
+        for owner in owners:
+            if owner.caption is not None:
+                owner.label = owner.caption.label
+                _bring_together(page.blocks, owner)
+    _find_paragraphs(pages)
+
+
+def _gap(box: Box, other: Box) -> float:
+    """Return how far two boxes lie apart in x or y, whichever is more; 0 where they overlap."""
+    across = max(box.x0, other.x0) - min(box.x1, other.x1)
+    down = max(box.y0, other.y0) - min(box.y1, other.y1)
+    return max(across, down, 0.0)
+
+
+def _bring_together(blocks: list[Block], owner: Block) -> None:
+    """Move the caption of a figure next to it; tables and listings keep the side it stands on."""
+    caption = owner.caption
+    assert caption is not None
+    after = blocks.index(caption) > blocks.index(owner) or owner.kind is BlockKind.FIGURE
+    blocks.remove(caption)
+    blocks.insert(blocks.index(owner) + after, caption)
+
+
+def _find_paragraphs(pages: list[Page]) -> None:
+    """Set the paragraphs of figures and tables: those that name the label, else the neighbours."""
+    speaking = [b for page in pages for b in page.blocks if b.kind in _SPEAKING and b.text]
+    for page in pages:
+        for place, block in enumerate(page.blocks):
+            if block.kind not in (BlockKind.FIGURE, BlockKind.TABLE):
+                continue
+            if block.label:
+                named = _naming(block.label)
+                block.paragraphs = [other for other in speaking if named.search(other.text)]
+            if not block.paragraphs:
+                before = [b for b in page.blocks[:place] if b.kind in _SPEAKING]
+                after = [b for b in page.blocks[place + 1 :] if b.kind in _SPEAKING]
+                block.paragraphs = [*before[-1:], *after[:1]]
+
+
+def _naming(label: str) -> re.Pattern[str]:
+    """Return a pattern of the places that name a label, in whatever form of its word."""
+    word, number = re.match(r"([^\W\d]+)\W*([A-Z]?\d.*)", label).groups()  # type: ignore[union-attr]
+    return re.compile(
+        rf"\b{re.escape(word[:_STEM])}\w*\.?\s?{re.escape(number)}(?![\w]|[.\-–]\d)", re.IGNORECASE
+    )

@@ -1,0 +1,155 @@
+"""Items of lists and lines of contents: where they begin, and what is theirs."""
+
+from __future__ import annotations
+
+import re
+
+from amberquarry.document import Block, BlockKind, Line
+from amberquarry.layout.typography import (
+    Measures,
+    rows_of,
+)
+
+BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
+
+
+_SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
+
+
+_LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
+
+
+_NEAR_LINES = 10  # among which the next item is looked for
+
+
+_BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
+
+
+_NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)", re.I)
+
+
+def ends_in_leader(line: Line) -> bool:
+    """Return whether dots lead from a line to the number of a page."""
+    return _LEADER.search(line.text) is not None
+
+
+def cut_at_leaders(lines: list[Line]) -> list[list[Line]]:
+    """Return the lines of contents cut after each that dots lead to a page."""
+    parts: list[list[Line]] = [[]]
+    for line in lines:
+        parts[-1].append(line)
+        if ends_in_leader(line):
+            parts.append([])
+    return [part for part in parts if part]
+
+
+def items_whole(blocks: list[Block], usual: Measures) -> list[Block]:
+    """Return blocks with items that were taken for a table's rows, or lost their last lines."""
+    out: list[Block] = []
+    for block in blocks:
+        last = out[-1] if out else None
+        if block.kind is BlockKind.TABLE:
+            out += _items_of_rows(block)
+        elif (
+            last is not None
+            and last.kind is BlockKind.ITEM
+            and block.kind is BlockKind.PARAGRAPH
+            and _goes_on(last, block, usual)
+        ):
+            out[-1] = last.part(BlockKind.ITEM, [*last.lines, *block.lines])
+        else:
+            out.append(block)
+    return out
+
+
+def _goes_on(item: Block, block: Block, usual: Measures) -> bool:
+    """Return whether a block's lines stand right under the text of an item."""
+    step = block.lines[0].box.y1 - item.lines[-1].box.y1
+    first = item.lines[0]
+    if len(item.lines) == 1 and len(first.words) < 2:
+        return False
+    at = item.lines[1].box.x0 if len(item.lines) > 1 else first.words[1].box.x0
+    under = abs(block.lines[0].box.x0 - at) < 0.9 * usual.size
+    return under and 0 < step < 1.3 * usual.pitch and item.box.x0 < block.box.x0 - usual.size
+
+
+def _items_of_rows(table: Block) -> list[Block]:
+    """Return the items of a list whose markers and texts were taken for columns of a table."""
+    rows = rows_of(table.lines)
+    marked = [len(row) >= 1 and marker_of(f"{row[0].text} ") is not None for row in rows]
+    long = [len(row) > 2 for row in rows]
+    if sum(marked) < max(2, 0.4 * len(rows)) or any(long) or not marked[0]:
+        return [table]
+    items: list[list[Line]] = []
+    for row, starts in zip(rows, marked, strict=True):
+        if starts:
+            items.append([])
+        items[-1] += row
+    return [table.part(BlockKind.ITEM, lines) for lines in items]
+
+
+def marker_of(text: str) -> str | None:
+    """Return the bullet or number with which an item's text begins, None where it does not."""
+    found = _BULLET.match(text) or _NUMBERED.match(text)
+    return found[1] if found else None
+
+
+def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
+    """Return the lines (by identity) that begin an item of a list.
+
+    Such a line has a marker, and the lines after it stand under its text, or a line near it in the
+    column has the same bullet or the next number.
+    """
+    flow = [line for block in blocks if block.kind is BlockKind.PARAGRAPH for line in block.lines]
+    markers = [marker_of(line.text) if line.words else None for line in flow]
+    found = set()
+    for number, (line, marker) in enumerate(zip(flow, markers, strict=True)):
+        if marker is None:
+            continue
+        rest = flow[number + 1 : number + 1 + _NEAR_LINES]
+        if len(line.words) > 1:
+            text_x = line.words[1].box.x0
+        elif rest and rest[0].box.y0 < (line.box.y0 + line.box.y1) / 2 < rest[0].box.y1:
+            text_x, rest = rest[0].box.x0, rest[1:]  # the marker stands far from its text
+        else:
+            continue
+        before = flow[max(0, number - _NEAR_LINES) : number]
+        hangs = any(
+            abs(other.box.x0 - text_x) < 0.9 * usual.size
+            and abs(other.box.y1 - line.box.y1) < 1.5 * usual.pitch
+            for other in (*before[-1:], *rest[:1])
+        )
+        first = max(0, number - _NEAR_LINES)
+        alike = any(
+            n != number
+            and abs(flow[n].box.x0 - line.box.x0) < 0.6 * usual.size
+            and follows(marker, markers[n], n > number)
+            for n in range(first, min(len(flow), number + 1 + _NEAR_LINES))
+        )
+        # a lone bullet counts where no plain line stands right over it: a broken letter may be one
+        inside = any(
+            markers[number - 1] is None
+            and abs(other.box.x0 - line.box.x0) < 0.6 * usual.size
+            and line.box.y1 - other.box.y1 < 1.3 * usual.pitch
+            for other in before[-1:]
+        )
+        if hangs or alike or (marker in _SURE_BULLETS and not inside):
+            found.add(id(line))
+    return found
+
+
+def follows(marker: str, other: str | None, after: bool = True) -> bool:
+    """Return whether another marker is the same bullet, or the next (or last) number."""
+    if other is None:
+        return False
+    if marker in BULLETS:
+        return marker == other
+    first, second = (re.sub(r"\W", "", mark).lower() for mark in (marker, other))
+    if not after:
+        first, second = second, first
+    if first.isdigit() and second.isdigit():
+        return int(second) == int(first) + 1
+    romans = ["i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x", "xi", "xii"]
+    if first in romans and second in romans and romans.index(second) == romans.index(first) + 1:
+        return True
+    return len(first) == len(second) == 1 and ord(second) == ord(first) + 1

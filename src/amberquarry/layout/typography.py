@@ -1,0 +1,147 @@
+"""Type as it is set: sizes, weights, pitch, rows, and what is usual on a page."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Block, BlockKind, Line, Style
+from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
+
+_LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
+
+
+_FIXED_LETTERS, FIXED_SHARE = 10, 0.8
+
+
+_PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
+
+
+_TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
+
+
+SMALL = 0.93  # of the usual x-height: notes, captions
+MOSTLY = 0.6  # of a line's letters in bold or italics
+
+
+@dataclass(frozen=True, slots=True)
+class Measures:
+    """What is usual on a page."""
+
+    size: float  # x-height of most text
+    pitch: float  # between base lines of running text
+    typewritten: bool
+    middle: float  # of what stands on the page, from its top
+
+
+def type_size(line: Line) -> float:
+    """Return the x-height of a line from the boxes of its letters, 0 where none tells it.
+
+    Small letters without ascenders tell it by themselves; capitals, figures and tall letters where
+    there are hardly any.
+    """
+    heights = line.character_boxes[:, 3] - line.character_boxes[:, 1]
+    low = np.array([sign in _LOW_LETTERS for sign in line.text], bool)
+    if low.sum() >= _LEAST_LOW:
+        return float(np.median(heights[low]))
+    tall = np.array([sign.isupper() or sign.isdigit() or sign in "bdfhklt" for sign in line.text])
+    if low.sum() + tall.sum() == 0:
+        return 0.0
+    return float(np.median(np.concatenate([heights[low], heights[tall] / CAPITAL_RATIO])))
+
+
+def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
+    """Return for each line how well its letters stand on a grid of one pitch, 0 to 1.
+
+    That is the length of the mean of the letters' places as phases of the best pitch near the
+    usual distance of neighbours (Rayleigh's measure): about 0.9 in faces of fixed pitch, less than
+    0.5 in others; 0 for lines of few letters, which would fit by chance.
+    """
+    shares = np.zeros(len(lines))
+    for number, line in enumerate(lines):
+        if len(line.character_boxes) < _FIXED_LETTERS:
+            continue
+        there = np.array([not sign.isspace() for sign in line.text])
+        boxes = line.character_boxes.astype(float)
+        middle = (boxes[:, 0] + boxes[:, 2]) / 2
+        steps = np.diff(middle)[there[1:] & there[:-1]]
+        if there.sum() < _FIXED_LETTERS or len(steps) < _FIXED_LETTERS // 2:
+            continue
+        pitches = np.median(steps) * _PITCHES
+        phases = np.exp(2j * np.pi * middle[there][None] / pitches[:, None])
+        shares[number] = float(np.abs(phases.mean(1)).max())
+    return shares
+
+
+def pitch_of(lines: list[Line]) -> float:
+    """Return the usual distance between the middles of letters that stand side by side."""
+    steps = []
+    for line in lines:
+        middle = (line.character_boxes[:, 0] + line.character_boxes[:, 2]) / 2
+        there = np.array([not sign.isspace() for sign in line.text], bool)
+        steps.append(np.diff(middle)[there[1:] & there[:-1]])
+    every = np.concatenate(steps) if steps else np.zeros(0)
+    return max(1.0, float(np.median(every))) if len(every) else 1.0
+
+
+def first_middle(line: Line) -> float:
+    """Return x of the middle of a line's first letter, which tells its cell better than an edge."""
+    return float(line.character_boxes[0, 0] + line.character_boxes[0, 2]) / 2
+
+
+def is_fixed(lines: list[Line]) -> bool:
+    """Return whether lines are set in fixed pitch; False where they are too short to tell."""
+    shares = fixed_shares(lines)
+    letters = np.array([len(line.text) for line in lines]) * (shares > 0)
+    total = float(letters.sum())
+    # few letters stand on some grid by chance
+    return total > 0 and float((shares * letters).sum()) / total > FIXED_SHARE + 2 / total
+
+
+def measure(blocks: list[Block]) -> Measures | None:
+    """Return what is usual on a page; None without lines."""
+    flow = [block for block in blocks if block.kind is not BlockKind.FIGURE]
+    lines = [line for block in flow for line in block.lines]
+    if not lines:
+        return None
+    letters = np.array([len(line.text) for line in lines], float)
+    sizes = np.array([line.x_height for line in lines])
+    size = weighted_median(sizes, letters)
+    steps = np.array([
+        b.box.y1 - a.box.y1 for block in flow for a, b in pairwise(block.lines)
+        if b.box.y0 > (a.box.y0 + a.box.y1) / 2
+    ])  # fmt: skip
+    steps = steps[(steps > 1.2 * size) & (steps < 6 * size)]
+    fixed = letters[fixed_shares(lines) > FIXED_SHARE].sum()
+    return Measures(
+        size,
+        float(np.median(steps)) if len(steps) else 2.6 * size,
+        bool(fixed > _TYPEWRITTEN * letters.sum()),
+        (min(line.box.y0 for line in lines) + max(line.box.y1 for line in lines)) / 2,
+    )
+
+
+def rows_of(lines: list[Line]) -> list[list[Line]]:
+    """Return lines in rows: what stands on one height, left to right."""
+    rows: list[list[Line]] = []
+    for line in sorted(lines, key=lambda line: (line.box.y0 + line.box.y1) / 2):
+        middle = (line.box.y0 + line.box.y1) / 2
+        if rows and any(other.box.y0 < middle < other.box.y1 for other in rows[-1]):
+            rows[-1].append(line)
+        else:
+            rows.append([line])
+    return [sorted(row, key=lambda line: line.box.x0) for row in rows]
+
+
+def size_of(block: Block) -> float:
+    """Return the x-height of most lines of a block."""
+    return float(np.median([line.x_height for line in block.lines]))
+
+
+def share_of(style: Style, line: Line) -> float:
+    """Return the share of a line's letters in words of a style."""
+    letters = sum(len(word.text) for word in line.words)
+    return sum(len(w.text) for w in line.words if style in w.styles) / letters if letters else 0.0
