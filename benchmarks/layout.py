@@ -1,6 +1,6 @@
 """Layout: reading order and kinds of blocks on printed documents whose source tells both.
 
-    python benchmarks/layout.py build --data DATA      set documents with Chromium, scan the pages
+    python benchmarks/layout.py build --data DATA      set documents, by Chromium and LaTeX
     python benchmarks/layout.py score --data DATA      read them and print a table
 
 DATA holds fonts and corpus of the training kit. Documents of some kinds are only in the split
@@ -35,10 +35,12 @@ from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.scoring.compare import APART, match_words, shared_areas
 from amberquarry.scoring.text import plain
 from devpages import write_page
+from printed import latex
 from printed.documents import HELD_OUT, MAKERS, make
 from printed.truth import page_blocks
 from printed.words import LANGUAGES
 
+NAMES = (*MAKERS, *latex.MAKERS)
 SPLITS = {"inspect": 6, "score": 9}  # documents of each kind
 LEVELS = ("clean", "office")
 DPI = 300.0
@@ -68,8 +70,11 @@ def build_one(job: tuple[str, str, int, str]) -> int:
     key = f"{name}-{seed}"
     if (out / "pdf" / f"{key}.pdf").exists():
         return 0
-    text, parts = make(name, seed, Path(data), language)
-    raw = print_pdf(text)
+    if name in latex.MAKERS:
+        raw, parts = latex.make_pdf(name, seed, Path(data))
+    else:
+        text, parts = make(name, seed, Path(data), language)
+        raw = print_pdf(text)
     pdf, pages = pdfium.PdfDocument(raw), 0
     for index in range(len(pdf)):
         page = pdf[index]
@@ -115,15 +120,16 @@ class Counts:
         return f"{100 * right / both:6.1f}"
 
 
-SCORED = ("heading", "item", "caption", "footnote", "code", "margin_note", "running_head",
-          "running_foot", "page_number")  # fmt: skip
+SCORED = ("heading", "item", "caption", "footnote", "code", "table", "equation", "label", "entry",
+          "margin_note", "running_head", "running_foot", "page_number")  # fmt: skip
 
 
 def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
     """Return the counts of a page: blocks by kind, order of the flow, what was lost or invented.
 
     A block is right where more than half of its words and of the other's are the same, by place,
-    and the kinds agree. facts: of the truth's blocks, as in the record.
+    and the kinds agree; tables and equations where their boxes share 0.7 of what they cover.
+    facts: of the truth's blocks, as in the record.
     """
     counts = Counts(scores=[score_page(found, truth)])
     kinds = counts.kinds
@@ -136,6 +142,14 @@ def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
     for (mine, theirs), number in shared.items():
         if number > 0.5 * max(sizes[0][mine], sizes[1][theirs]):
             best[theirs] = mine
+    for n, block in enumerate(truth.blocks):
+        if block.kind in APART:  # their parts are read in no order: their places count
+            places = [
+                mine for mine, other in enumerate(found.blocks)
+                if other.kind is block.kind and overlap(other.box, block.box) >= 0.7
+            ]  # fmt: skip
+            if places:
+                best[n] = places[0]
     back = {mine: theirs for theirs, mine in best.items()}
     for n, block in enumerate(truth.blocks):
         if facts[n]["taken_for"]:
@@ -177,10 +191,25 @@ def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
     for (word, _), touched in zip(own, near.sum(1) > 0, strict=True):
         inside = any(box.contains(*word.box.middle) for box in figures)
         kinds["invented"] += 0 if touched or inside else len(word.text)
+    flowing = _flowing_texts(found.blocks)
     for n, block in enumerate(truth.blocks):
         if n in best and block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM, BlockKind.FOOTNOTE):
-            _count_hyphens(kinds, block, facts[n]["source"], found.blocks[best[n]].text)
+            _count_hyphens(kinds, block, facts[n]["source"], flowing[best[n]])
     return counts
+
+
+def _flowing_texts(blocks: list[Block]) -> list[str]:
+    """Return for each block the text of the whole paragraph that it is a part of."""
+    heads: list[int] = []
+    last = 0
+    for number, block in enumerate(blocks):
+        heads.append(last if block.goes_on else number)
+        if block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM) and not block.goes_on:
+            last = number
+    whole: dict[int, str] = defaultdict(str)
+    for head, block in zip(heads, blocks, strict=True):
+        whole[head] += f" {block.text}"
+    return [whole[head] for head in heads]
 
 
 def _count_hyphens(kinds: Counter[str], block: Block, source: str, text: str) -> None:
@@ -223,8 +252,12 @@ def read_one(job: tuple[str, list[str]]) -> tuple[str, list[tuple[str, Counts]]]
     return key, rows
 
 
-HEAD = ("pages of        n    CER    any  order  head level   item  capt  foot  code  marg "
-        "r.head r.foot  numb  figs   lost invent hyphen s/page")  # fmt: skip
+HEAD = "pages of        n " + " ".join(
+    f"{name:>6}"
+    for name in ("CER", "any", "order", "head", "level", "item", "capt", "foot", "code", "table",
+                 "equa", "label", "entry", "marg", "r.head", "r.foot", "numb", "figs", "lost",
+                 "invent", "hyphen", "s/page")
+)  # fmt: skip
 
 
 def row(name: str, counts: Counts) -> str:
@@ -248,17 +281,18 @@ def main() -> None:
 @main.command()
 @click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
 @click.option("--split", "splits", multiple=True, type=click.Choice(list(SPLITS)), default=SPLITS)
-@click.option("--kind", "names", multiple=True, type=click.Choice(list(MAKERS)), default=MAKERS)
+@click.option("--kind", "names", multiple=True, type=click.Choice(NAMES), default=NAMES)
 @click.option("--jobs", default=2, show_default=True)
 def build(data: Path, splits: tuple[str, ...], names: tuple[str, ...], jobs: int) -> None:
     """Set the documents, by seed, and scan their pages."""
-    if shutil.which("chromium") is None:
-        raise click.ClickException("chromium is needed: apt-get install chromium")
+    for program, package in (("chromium", "chromium"), ("pdflatex", "texlive-latex-extra")):
+        if shutil.which(program) is None:
+            raise click.ClickException(f"{program} is needed: apt-get install {package}")
     work = [
         (split, name, (1000 if split == "score" else 0) + number, str(data))
         for split in splits
         for name in names
-        if split == "score" or name not in HELD_OUT
+        if split == "score" or name not in (*HELD_OUT, *latex.HELD_OUT)
         for number in range(SPLITS[split])
     ]
     with multiprocessing.get_context("spawn").Pool(jobs) as pool:
@@ -273,7 +307,7 @@ def build(data: Path, splits: tuple[str, ...], names: tuple[str, ...], jobs: int
 @click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
 @click.option("--split", type=click.Choice(list(SPLITS)), default="inspect", show_default=True)
 @click.option("--level", type=click.Choice(LEVELS), default="clean", show_default=True)
-@click.option("--kind", "names", multiple=True, type=click.Choice(list(MAKERS)), default=MAKERS)
+@click.option("--kind", "names", multiple=True, type=click.Choice(NAMES), default=NAMES)
 @click.option("--jobs", default=2, show_default=True)
 @click.option("--pages", is_flag=True, help="Also list every page (not of the split `score`).")
 def score(
@@ -295,7 +329,7 @@ def score(
                 groups[name] += counts
             if pages and split != "score":
                 click.echo(row(stem, counts))
-    for name in (*(n for n in MAKERS if n in groups), "all"):
+    for name in (*(n for n in NAMES if n in groups), "all"):
         click.echo(row(name, groups[name]))
 
 

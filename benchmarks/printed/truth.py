@@ -42,10 +42,14 @@ class _Line:
     words: list[dict[str, Any]] = field(default_factory=list)
 
 
+def levels_of(kind: BlockKind, number: int) -> tuple[int, int, int]:
+    """Return red, green and blue of a part's text, 0 to 255."""
+    return KINDS.index(kind), number >> 5, number & 31
+
+
 def colour(kind: BlockKind, number: int, light: bool = False) -> str:
     """Return the colour of a part's text, for CSS."""
-    levels = (KINDS.index(kind), number >> 5, number & 31)
-    return "rgb({},{},{})".format(*(255 - v if light else v for v in levels))
+    return "rgb({},{},{})".format(*(255 - v if light else v for v in levels_of(kind, number)))
 
 
 def page_blocks(

@@ -42,6 +42,7 @@ from amberquarry.layout import (
     find_vertical,
     lines_upside_down,
     place_figures,
+    place_tables,
     settle_kinds,
     straighten,
     type_size,
@@ -356,7 +357,10 @@ def _read_regions(
             box = Box.around([line.box for line in read])
             blocks.append(Block(region.kind, box, read, region.level))
     letter = prepared.letter_height
-    return place_figures(blocks, find_figures(layout.found, believed, letter) if letter else [])
+    if not letter:
+        return blocks
+    blocks = place_tables(blocks, layout.found.rule_boxes(), letter)
+    return place_figures(blocks, find_figures(layout.found, believed, letter))
 
 
 def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:
@@ -366,7 +370,7 @@ def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:
             _to_source(line, prepared)
         block.box = (
             box_to_source(block.box, prepared.to_source)[0]
-            if block.kind is BlockKind.FIGURE
+            if block.kind in (BlockKind.FIGURE, BlockKind.EQUATION)
             else Box.around([line.box for line in block.lines])
         )
     return blocks

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from amberquarry.document import RUNNING, Block, BlockKind, Page
 from amberquarry.reading.languages import identify
 
-_FLOW = frozenset(BlockKind) - RUNNING - {BlockKind.CODE, BlockKind.FIGURE, BlockKind.TABLE}
 _TOLD = frozenset({BlockKind.TABLE, BlockKind.EQUATION, BlockKind.FIGURE, BlockKind.CODE})
+_FLOW = frozenset(BlockKind) - RUNNING - _TOLD
 _MUCH = 0.3  # of a page
 _LEAST_SHARE = 0.02  # of the letters: less is names and chance
 

@@ -11,6 +11,7 @@ from rapidfuzz.distance import Indel
 
 from amberquarry.document import RUNNING, Block, BlockKind, Page, Style
 from amberquarry.layout.items import marker_of
+from amberquarry.layout.kinds import goes_on
 
 _ZONE = 0.15  # of the page's height at top and foot, in which running heads stand
 _SAME_HEIGHT = 0.012  # of the page's height, by which one may lie off on another page
@@ -19,7 +20,6 @@ _NEAR_PAGES = 4  # on which a running head is looked for: left and right pages d
 _FEW_PAGES = 3  # fewer say nothing against what one page says
 _SAME_SIZE = 0.07  # of the logarithm of sizes: headings of one level
 _NUMBERING = re.compile(r"^(\d{1,2}(?:\.\d{1,2}){0,4})\.?\s")
-_ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
 _MOST_LEVELS = 6
 
 
@@ -149,7 +149,11 @@ def find_joints(pages: list[Page]) -> None:
                 continue
             if before is not None and block.kind is BlockKind.PARAGRAPH and block.lines:
                 moved = number != count or block.box.y0 < before.box.y1 or apart
-                block.goes_on = bool(moved and before.kind in _JOINED and _flows(before, block))
+                block.goes_on = bool(
+                    moved
+                    and before.kind in _JOINED
+                    and goes_on(before.lines[-1].text, block.lines[0].text)
+                )
             before, apart, number = block if block.lines else None, False, count
 
 
@@ -177,11 +181,3 @@ def set_markers(pages: list[Page]) -> None:
                 edges.append(block.box.x0)
             block.depth, block.marker = len(edges) - 1, marker_of(block.lines[0].text)
             above = block
-
-
-def _flows(before: Block, block: Block) -> bool:
-    end, start = before.lines[-1].text.rstrip(), block.lines[0].text.lstrip()
-    if not end or not start or _ENDED.search(end):
-        return False
-    divided = end[-1] in "-\u00ad\u2010" and start[:1].isalpha()
-    return divided or start[:1].islower()

@@ -45,9 +45,14 @@ _LONGEST_NAME = 80  # letters that stand for a picture
 _AMPERSAND = re.compile(r"&(?=#?\w+;)")
 
 
+def escape_inline(text: str) -> str:
+    """Return `text` so that Markdown shows it as it is inside a line."""
+    return _AMPERSAND.sub("&amp;", _SPECIAL.sub(r"\\\1", text))
+
+
 def escape(text: str) -> str:
     """Return `text` so that Markdown shows it as it is, whatever stands in it."""
-    text = _AMPERSAND.sub("&amp;", _SPECIAL.sub(r"\\\1", text))
+    text = escape_inline(text)
     text = _LINE_START.sub(lambda m: m[1] + "\\" + m[2], text)
     return _NUMBER_START.sub(r"\1\\\2", text)
 
@@ -70,7 +75,7 @@ def block_to_markdown(block: Block, notes: Mapping[str, str] | None = None) -> s
     if not block.text.strip():
         return ""
     if block.kind is BlockKind.HEADING:
-        text = _CLOSING.sub(r"\\\1", escape(block.text.strip()))
+        text = _CLOSING.sub(r"\\\1", escape_inline(block.text.strip()))
         return "#" * min(6, block.level or 2) + " " + text
     if block.kind is BlockKind.TABLE:
         return "  \n".join(escape(row.strip()) for row in block.text.split("\n"))
@@ -205,7 +210,7 @@ class _Writer:
         if block.picture is None:
             return ""
         name = block.label or (block.caption.text[:_LONGEST_NAME] if block.caption else "figure")
-        return f"![{escape(name)}]({quote(f'{self.folder}/{block.picture.name}')})"
+        return f"![{escape_inline(name)}]({quote(f'{self.folder}/{block.picture.name}')})"
 
 
 class _PlainWriter(_Writer):

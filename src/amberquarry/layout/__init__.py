@@ -10,6 +10,7 @@ from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import TextLine
 from amberquarry.layout.listing import code_text
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
+from amberquarry.layout.tables import place_tables
 from amberquarry.layout.typography import type_size
 from amberquarry.layout.vertical import find_vertical
 
@@ -29,6 +30,7 @@ __all__ = [
     "label_of",
     "lines_upside_down",
     "place_figures",
+    "place_tables",
     "settle_kinds",
     "straighten",
     "type_size",

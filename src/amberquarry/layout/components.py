@@ -64,6 +64,16 @@ class Components:
         """Width of each piece."""
         return self.right - self.left
 
+    def rule_boxes(self) -> list[Box]:
+        """Return the boxes of the rules, those that touch as one: frames and grids."""
+        if not self.rules.any():
+            return []
+        count, _, boxes, _ = cv2.connectedComponentsWithStats(self.rules, connectivity=8)
+        return [
+            Box(float(x), float(y), float(x + w), float(y + h))
+            for x, y, w, h, _ in boxes[1:count].tolist()
+        ]
+
 
 def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
     """Return the ink that lies in straight runs of at least `length` pixels along an axis.

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -143,16 +142,13 @@ def _ink_boxes(found: Components, text: list[TextLine]) -> Floats:
     free[0] = False
     for line in text:
         free[line.pieces] = False
-    boxes = _boxes_of(found, free)
     height, width = found.rules.shape
-    if found.rules.any():
-        count, _, rules, _ = cv2.connectedComponentsWithStats(found.rules, connectivity=8)
-        boxes += [
-            Box(x, y, x + w, y + h)
-            for x, y, w, h, _ in rules[1:count].tolist()
-            if w < _LONG_RULE * width and h < _LONG_RULE * height
-        ]
-    return _array([*boxes, *found.pictures])
+    rules = [
+        box
+        for box in found.rule_boxes()
+        if box.width < _LONG_RULE * width and box.height < _LONG_RULE * height
+    ]
+    return _array([*_boxes_of(found, free), *rules, *found.pictures])
 
 
 def _grown(box: Floats, text: Floats, ink: Floats, letter: float) -> Floats:

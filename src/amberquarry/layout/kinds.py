@@ -14,6 +14,7 @@ import numpy as np
 
 from amberquarry.document import RUNNING, Block, BlockKind, Box, Line, Style
 from amberquarry.layout.captions import mark_captions
+from amberquarry.layout.equations import mark_equations
 from amberquarry.layout.items import (
     cut_at_leaders,
     ends_in_leader,
@@ -52,6 +53,8 @@ _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
 _ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
 _TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
 _GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet from the text
+_ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
+_HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
 _LONGEST_TITLE = 90  # letters of a running title
 _EDGE = 0.14  # of the page's height, in which heads and feet stand
 
@@ -85,7 +88,7 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     parts = _without_edges_joined(blocks)
     starts = item_starts(parts, usual)
     parts = [part for block in parts for part in _parts(block, usual, starts)]
-    parts = items_whole(parts, usual)
+    parts = _joined_paragraphs(mark_equations(items_whole(parts, usual), usual), usual)
     mark_captions(parts, usual)
     _mark_headings(parts, usual)
     parts = _joined_headings(parts)
@@ -184,6 +187,55 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
             BlockKind.ITEM if block.kind is BlockKind.ITEM else BlockKind.PARAGRAPH
         )  # fmt: skip
         block.level = None
+
+
+def _joined_paragraphs(blocks: list[Block], usual: Measures) -> list[Block]:
+    """Return blocks with paragraphs joined that were parted after a short line in a narrow column.
+
+    Where long words can't be divided, lines end early, as last lines do: the text tells.
+    """
+    joined: list[Block] = []
+    for block in blocks:
+        last = joined[-1] if joined else None
+        if last is not None and _one_paragraph(last, block, usual):
+            joined[-1] = last.part(BlockKind.PARAGRAPH, [*last.lines, *block.lines])
+        else:
+            joined.append(block)
+    return joined
+
+
+def _one_paragraph(above: Block, below: Block, usual: Measures) -> bool:
+    if not (above.kind is below.kind is BlockKind.PARAGRAPH and above.lines and below.lines):
+        return False
+    last, first = above.lines[-1], below.lines[0]
+    sizes = sorted((size_of(above), size_of(below)))
+    edge = min(line.box.x0 for line in above.lines)
+    bold = [share_of(Style.BOLD, line) > MOSTLY for line in (last, first)]
+    return (
+        0 < first.box.y1 - last.box.y1 < _GAP_AROUND * usual.pitch
+        and sizes[1] < _ONE_SIZE * sizes[0]
+        and abs(first.box.x0 - edge) < usual.size
+        and bold[0] == bold[1]
+        and (goes_on(last.text, first.text) or _had_no_room(above, below, usual))
+    )
+
+
+def _had_no_room(above: Block, below: Block, usual: Measures) -> bool:
+    """Return whether a paragraph has not ended and the next word would not fit in its last line."""
+    last, first = above.lines[-1], below.lines[0]
+    if _ENDED.search(last.text.rstrip()) or not first.words:
+        return False
+    right = max(line.box.x1 for line in (*above.lines, *below.lines))
+    return last.box.x1 + first.words[0].box.width + 0.4 * usual.size > right
+
+
+def goes_on(before: str, after: str) -> bool:
+    """Return whether a text goes on in another: it has not ended, and the next begins small."""
+    end, start = before.rstrip(), after.lstrip(_OPENING)
+    if not end or not start or _ENDED.search(end):
+        return False
+    divided = end[-1] in _HYPHENS and start[:1].isalpha()
+    return divided or start[:1].islower()
 
 
 def _joined_headings(blocks: list[Block]) -> list[Block]:

@@ -1,0 +1,137 @@
+"""Tables that rules show: rows of cells between lines drawn across, or inside a frame."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+
+from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.layout.typography import rows_of
+
+_THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
+_SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
+_CELL_GAP = 1.5  # x-heights of white between two cells, where words of a line lie closer
+_MOST_CELL = 26.0  # letters of the usual cell: columns of prose have more
+_CELLED = 0.6  # of the rows, that hold several cells
+_NEXT_ROW = 1.9  # heights of a row, in which the next one stands
+_KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
+
+
+def place_tables(blocks: list[Block], rules: list[Box], letter: float) -> list[Block]:
+    """Return blocks with what stands between the rules of a table as one block.
+
+    rules: boxes of rules and of frames and grids of them. letter: usual height of the letters.
+    What was taken for a table and keeps no rows of cells becomes running text.
+    """
+    lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
+    for zone in _zones(rules, lines, letter):
+        blocks = _gathered(blocks, {id(line) for line in _with_row_over(zone, lines)})
+    return blocks
+
+
+def cells_of(row: list[Line]) -> list[str]:
+    """Return the texts of a row's cells: wide gaps part them, also within what was read as one."""
+    cells: list[str] = []
+    for line in row:
+        end = -np.inf
+        for word in line.words:
+            if word.box.x0 - end > _CELL_GAP * line.x_height:
+                cells.append(word.text)
+            else:
+                cells[-1] += f" {word.text}"
+            end = word.box.x1
+    return cells
+
+
+def is_tabular(lines: list[Line]) -> bool:
+    """Return whether most rows of some lines hold several short cells."""
+    rows = [cells_of(row) for row in rows_of(lines)]
+    if not rows:
+        return False
+    lengths = [len(cell) for row in rows for cell in row]
+    several = sum(len(row) > 1 for row in rows)
+    return several >= _CELLED * len(rows) and float(np.median(lengths)) <= _MOST_CELL
+
+
+def _zones(rules: list[Box], lines: list[Line], letter: float) -> list[Box]:
+    """Return where rules enclose rows of cells: in frames, and between rules of one length."""
+    frames = [
+        box
+        for box in rules
+        if min(box.width, box.height) > 3 * letter and _holds_rows(box, lines, 2)
+    ]
+    across = sorted(
+        (box for box in rules if box.height < _THIN * letter and box.width > _LONG * letter),
+        key=lambda box: box.y0,
+    )
+    found: list[Box] = []
+    while across:
+        first = across[0]
+        group = [
+            box
+            for box in across
+            if abs(box.x0 - first.x0) < _SAME_ENDS * letter
+            and abs(box.x1 - first.x1) < _SAME_ENDS * letter
+        ]
+        across = [box for box in across if not any(box is other for other in group)]
+        zone: Box | None = None
+        for over, under in pairwise(group):
+            between = Box(over.x0, over.y0, over.x1, under.y1)
+            if _holds_rows(between, lines, 1):
+                zone = between if zone is None else Box.around([zone, between])
+            elif zone is not None:
+                found.append(zone)
+                zone = None
+        if zone is not None:
+            found.append(zone)
+    zones = [*frames, *(zone for zone in found if _holds_rows(zone, lines, 2))]
+    return [
+        zone
+        for zone in zones
+        if not any(z is not zone and z.overlap(zone) > 0.9 * zone.area for z in zones)
+    ]
+
+
+def _inside(box: Box, lines: list[Line]) -> list[Line]:
+    return [line for line in lines if box.contains(*line.box.middle)]
+
+
+def _holds_rows(box: Box, lines: list[Line], least: int) -> bool:
+    inside = _inside(box, lines)
+    return len(rows_of(inside)) >= least and is_tabular(inside)
+
+
+def _with_row_over(zone: Box, lines: list[Line]) -> list[Line]:
+    """Return the lines in a zone, and the heads of its columns where they stand over its rules."""
+    own = _inside(zone, lines)
+    high = max(line.box.height for line in own)
+    over = [
+        line
+        for line in lines
+        if zone.y0 - _NEXT_ROW * high < line.box.middle[1] < zone.y0
+        and line.box.x0 > zone.x0 - high
+        and line.box.x1 < zone.x1 + high
+    ]
+    rows = rows_of(over)
+    return [*rows[-1], *own] if rows and len(cells_of(rows[-1])) > 1 else own
+
+
+def _gathered(blocks: list[Block], own: set[int]) -> list[Block]:
+    """Return blocks with some lines (by identity) gathered in a table, where the first stood."""
+    members = [line for block in blocks for line in block.lines if id(line) in own]
+    table = [line for row in rows_of(members) for line in row]
+    out: list[Block] = []
+    placed = False
+    for block in blocks:
+        rest = [line for line in block.lines if id(line) not in own]
+        if len(rest) == len(block.lines):
+            out.append(block)
+            continue
+        if not placed:
+            out.append(Block(BlockKind.TABLE, Box.around([line.box for line in table]), table))
+            placed = True
+        if rest:
+            still = block.kind is not BlockKind.TABLE or is_tabular(rest)
+            out.append(block.part(block.kind if still else BlockKind.PARAGRAPH, rest))
+    return out
