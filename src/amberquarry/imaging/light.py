@@ -23,6 +23,7 @@ _DARK = 0.62  # of the paper's level: areas below it are of the other polarity
 INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
 MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
+_LIGHTER = 1.5  # contrast of light strokes in a dark area over that of dark ones, at least
 _LOWEST_THRESHOLD = 100.0
 # Faint print is trusted as far as the noise of the paper lets it: these are deviations.
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
@@ -110,7 +111,8 @@ def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) 
             inside = area
         light = float(np.percentile((blocks.lightest - ground)[inside], _STROKE_SHARE))
         dark_strokes = float(np.percentile((ground - blocks.darkest)[inside], _STROKE_SHARE))
-        if light >= max(dark_strokes, _LEAST_CONTRAST):
+        # in pictures and inside bold letters both are alike
+        if light >= max(_LIGHTER * dark_strokes, _LEAST_CONTRAST):
             level = float(np.median(blocks.mean[inside]))
             letters = float(np.percentile(blocks.lightest[inside], _STROKE_SHARE))
             found.append(_DarkArea(area, level, max(letters, level + _LEAST_CONTRAST)))

@@ -237,8 +237,10 @@ def _of_headlines(
     a, b = tall[:, None], index[None]
     shared = np.minimum(top[a] + height[a], top[b] + height[b]) - np.maximum(top[a], top[b])
     gap = np.maximum(left[a], left[b]) - np.minimum(left[a] + width[a], left[b] + width[b])
-    beside = (shared > 0.5 * height[a]) & (gap > -0.2 * height[a]) & (gap < 0.8 * height[a])
-    beside &= (height[b] > 0.5 * height[a]) & (height[b] < 2 * height[a]) & (a != b)
+    beside = (gap > -0.2 * height[a]) & (gap < 0.8 * height[a])
+    # letters that touch are as tall as an ascender and a descender: twice a small letter
+    beside &= (height[b] > 0.4 * height[a]) & (height[b] < 2 * height[a]) & (a != b)
+    beside &= shared > 0.5 * np.minimum(height[a], height[b])
     result[tall[beside.sum(1) >= 2]] = True
     return result
 

@@ -17,6 +17,10 @@ CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
 _GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+_MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line
+_ACCENT_RISE = 2.7  # x-heights over the base line
+# Letters that touch: how far from their line, how high and wide in x-heights.
+_TOUCHING, _JOINED_HEIGHT, _JOINED_WIDTH = 0.5, 3.2, 4.0
 _BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
 _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
@@ -425,8 +429,14 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
         bullet &= len(mark.pieces) == 1
         beside = (before < 0) & (after < _RAISED_REACH)
         raised = beside & (((rise > 0.9) & (rise < 2.1)) | ((rise > -0.7) & (rise < 0.25)))
+        # accents over capitals stand higher
+        raised |= (before < 0) & (after < 0) & (rise > 0.9) & (rise < _ACCENT_RISE)
+        # letters that touch are one tall and wide piece
+        joined = (np.maximum(before, after) < _TOUCHING) & (rise > 0.1) & (rise < 1.2)
+        joined &= (box.height < _JOINED_HEIGHT * size) & (box.height > size)
+        joined &= box.width < _JOINED_WIDTH * size
         fits = np.flatnonzero(
-            small & (bullet | raised) & np.array([line is not mark for line in long])
+            ((small & (bullet | raised)) | joined) & np.array([line is not mark for line in long])
         )
         if not len(fits):
             continue
@@ -457,15 +467,15 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         size = line.x_height
         level = (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size)
         before = line.box.x0 - right  # bullets stand farther off than other marks
-        inside = np.flatnonzero(
-            level & (before < _BULLET_REACH * size) & (left < line.box.x1 + 1.8 * size)
-        )
+        after = left - line.box.x1  # so do dashes, where spaces are wide
+        reach = np.where(large > _BULLET_SIZE * size, _DASH_REACH, _MARK_REACH)
+        inside = np.flatnonzero(level & (before < _BULLET_REACH * size) & (after < reach * size))
         if len(inside) == 0:
             continue
         rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
-        gap = np.maximum(0.0, before[inside] / size)
+        gap = np.maximum(0.0, np.maximum(before, after)[inside] / size)
         bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
-        fits = (rise > -0.55) & (rise < 2.1) & ((gap < 1.2) | bullet)
+        fits = (rise > -0.55) & (rise < 2.1) & ((before[inside] < 1.2 * size) | bullet)
         distance = np.where(fits, np.abs(rise - 0.6) + 0.2 * gap, np.inf)
         better = distance < nearest[inside]
         nearest[inside[better]] = distance[better]

@@ -8,6 +8,7 @@ from amberquarry.layout.blocks import Region
 # Where new stories begin on a page of several: share of columns that start with a heading, and how
 # far, in letters, their tops may lie apart.
 _HEADED, _HEAD_DROP = 0.6, 2.5
+_WIDE_GUTTER = 3.0  # letters
 
 
 def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
@@ -51,12 +52,14 @@ def _cut_upright(
     """Return left and right part where a gutter runs along most of the area and nothing crosses."""
     best: tuple[float, list[Region], list[Region]] | None = None
     for gutter in gutters:
-        x = (gutter.x0 + gutter.x1) / 2
-        left = [r for r in regions if (r.box.x0 + r.box.x1) / 2 < x]
-        right = [r for r in regions if (r.box.x0 + r.box.x1) / 2 >= x]
+        # where a column is short the white beside it is wide: the next one begins at its end
+        width = min(gutter.width, _WIDE_GUTTER * letter)
+        x = gutter.x1 - width / 2
+        left = [r for r in regions if r.box.middle[0] < x]
+        right = [r for r in regions if r.box.middle[0] >= x]
         if not left or not right:
             continue
-        slack = 0.25 * gutter.width + 0.8 * letter  # a mark may lie in the gutter
+        slack = 0.25 * width + 0.8 * letter  # a mark may lie in the gutter
         across = [r for r in left if r.box.x1 > x + slack]
         across += [r for r in right if r.box.x0 < x - slack]
         # what the gutter runs into is two lines joined by mistake, not a heading over both columns
