@@ -192,6 +192,20 @@ class Line:
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
     handwritten: bool = False  # its letters look written by hand
 
+    def part(self, words: list[Word]) -> Line:
+        """Return a line of some of its words that follow each other; ValueError without words."""
+        start, end = words[0].start, words[-1].end
+        inside = slice(start, end)
+        return replace(
+            self,
+            text=self.text[inside],
+            box=Box.around([word.box for word in words]),
+            confidence=weighted_confidence(words),
+            words=[replace(word, start=word.start - start, end=word.end - start) for word in words],
+            character_boxes=self.character_boxes[inside],
+            character_confidences=self.character_confidences[inside],
+        )
+
 
 class Emphasis(NamedTuple):
     """A part of a block's text that is set apart."""

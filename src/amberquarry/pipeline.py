@@ -41,6 +41,7 @@ from amberquarry.layout import (
     find_figures,
     find_vertical,
     lines_upside_down,
+    place_fields,
     place_figures,
     place_tables,
     settle_kinds,
@@ -59,6 +60,7 @@ _TRIAL_LINES = 4  # read each way to tell head from foot
 SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
+_EDGE = 0.4  # letters in which the rules of a frame lie
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
@@ -359,7 +361,9 @@ def _read_regions(
     letter = prepared.letter_height
     if not letter:
         return blocks
-    blocks = place_tables(blocks, layout.found.rule_boxes(), letter)
+    rules = layout.found.rule_boxes()
+    blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
+    blocks = place_tables(blocks, rules, letter)
     return place_figures(blocks, find_figures(layout.found, believed, letter))
 
 

@@ -5,6 +5,7 @@ from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.components import Components
+from amberquarry.layout.fields import place_fields
 from amberquarry.layout.figures import find_figures, place_figures
 from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import TextLine
@@ -29,6 +30,7 @@ __all__ = [
     "group_boards",
     "label_of",
     "lines_upside_down",
+    "place_fields",
     "place_figures",
     "place_tables",
     "settle_kinds",

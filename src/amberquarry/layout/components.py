@@ -74,6 +74,20 @@ class Components:
             for x, y, w, h, _ in boxes[1:count].tolist()
         ]
 
+    def frames(self, edge: float) -> list[Box]:
+        """Return the boxes of rules that enclose an area with no rule in it.
+
+        edge: how far from the box's own edges, in pixels, its rules may lie.
+        """
+        found = []
+        for box in self.rule_boxes():
+            x0, y0, x1, y1 = (
+                round(v) for v in (box.x0 + edge, box.y0 + edge, box.x1 - edge, box.y1 - edge)
+            )
+            if x1 > x0 and y1 > y0 and not self.rules[y0:y1, x0:x1].any():
+                found.append(box)
+        return found
+
 
 def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
     """Return the ink that lies in straight runs of at least `length` pixels along an axis.

@@ -1,0 +1,255 @@
+"""Fields of forms: labels with what was entered on a line or in a box beside them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.layout.typography import rows_of
+
+_FEWEST = 4  # fields that make a form
+_THIN = 0.5  # letters: thickness of a line to write on, at most
+_LINE = 3.0  # letters: length of a line to write on, or of a box, at least
+_SAME_ENDS = 0.8  # letters by which the edges of one box end apart
+_CELL = (1.3, 6.0)  # letters: height of a box to write in
+_TALL = 18.0  # letters: height of a box with sides, at most
+_MOST_LETTERS = 150  # in a box: a text in a frame is no field
+_OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
+_ROW = 2.6  # letters between the feet of two rows of one entry
+_GAP = 1.25  # x-heights between a label and its entry in one box
+_TO_LINE, _SPACE = 2.0, 0.9  # letters from a label to its line; between its words, at most
+_SIDE = 0.7  # of a box's height, that is no letter but its side
+_SIDES = frozenset("|[]lI1!¦/\\")  # as which upright strokes are read
+_KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
+
+
+@dataclass(slots=True)
+class _Piece:
+    """A word on its page, with the line that it stands in."""
+
+    word: Word
+    line: Line
+
+
+@dataclass(slots=True)
+class _Field:
+    label: list[_Piece] = field(default_factory=list)
+    entry: list[_Piece] = field(default_factory=list)
+
+
+def place_fields(
+    blocks: list[Block], rules: list[Box], frames: list[Box], letter: float
+) -> list[Block]:
+    """Return blocks with the fields of a form as labels and entries, each label before its entry.
+
+    rules: boxes of rules and of what they make up. frames: those that enclose a free area.
+    letter: usual height of the letters.
+    """
+    lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
+    pieces = [_Piece(word, line) for line in lines for word in line.words]
+    pieces = [piece for piece in pieces if not set(piece.word.text) <= _SIDES]
+    lying = [r for r in rules if r.height < _THIN * letter and r.width > _LINE * letter]
+    boxes = [f for f in frames if _CELL[0] * letter < f.height < _TALL * letter]
+    edges = _frames(lying, [piece.word.box for piece in pieces], letter)
+    boxes += [Box(top.x0, top.y0, top.x1, foot.y1) for top, foot in edges]
+    framing = {id(rule) for pair in edges for rule in pair}
+    under = [rule for rule in lying if id(rule) not in framing]
+    fields = [_boxed(box, pieces) for box in boxes]
+    fields += [_on_line(rule, pieces, letter) for rule in under]
+    fields = [own for own in fields if own.label]
+    if len(fields) < _FEWEST:
+        return blocks
+    return _without_sides(_with_fields(blocks, fields), boxes, letter)
+
+
+def _without_sides(blocks: list[Block], boxes: list[Box], letter: float) -> list[Block]:
+    """Return blocks without the sides of boxes, which were read as upright strokes."""
+
+    def is_side(word: Word) -> bool:
+        return set(word.text) <= _SIDES and any(
+            any(word.box.x0 - letter < x < word.box.x1 + letter for x in (box.x0, box.x1))
+            and word.box.height > _SIDE * box.height
+            and box.y0 - letter < word.box.middle[1] < box.y1 + letter
+            for box in boxes
+        )
+
+    out = []
+    for block in blocks:
+        lines = []
+        for line in block.lines:
+            kept = [word for word in line.words if not is_side(word)]
+            if len(kept) == len(line.words):
+                lines.append(line)
+            elif kept:
+                lines.append(line.part(kept))
+        if lines or not block.lines:
+            out.append(block if len(lines) == len(block.lines) else block.part(block.kind, lines))
+    return out
+
+
+def _frames(rules: list[Box], words: list[Box], letter: float) -> list[tuple[Box, Box]]:
+    """Return the upper and lower edges of boxes whose short sides are no rules.
+
+    Rules of a table part a row from the next; between two boxes nothing is written.
+    """
+    found: list[tuple[Box, Box]] = []
+    waiting = sorted(rules, key=lambda rule: rule.y0)
+    while waiting:
+        first = waiting[0]
+        group = [
+            rule
+            for rule in waiting
+            if max(abs(rule.x0 - first.x0), abs(rule.x1 - first.x1)) < _SAME_ENDS * letter
+        ]
+        waiting = [rule for rule in waiting if not any(rule is other for other in group)]
+        pairs: list[tuple[Box, Box]] = []
+        while len(group) > 1:
+            top, foot = group[:2]
+            high = _CELL[0] * letter < foot.y1 - top.y0 < _CELL[1] * letter
+            framed = high and not any(
+                top.y0 < word.middle[1] < foot.y1 and 0 < top.x0 - word.x1 < _TO_LINE * letter
+                for word in words
+            )  # else two lines to write on under each other
+            if framed:
+                pairs.append((top, foot))
+            group = group[2 if framed else 1 :]
+        between = [
+            Box(above.x0, above.y1, above.x1, below.y0)
+            for (_, above), (below, _) in pairwise(pairs)
+            if below.y0 - above.y1 < _CELL[1] * letter
+        ]
+        if not any(gap.contains(*word.middle) for gap in between for word in words):
+            found += pairs
+    return found
+
+
+def _boxed(box: Box, pieces: list[_Piece]) -> _Field:
+    """Return the field in a box: its label comes first, a wide gap or a colon parts its entry."""
+    inside = [p for p in pieces if box.contains(*p.word.box.middle)]
+    if not inside or sum(len(piece.word.text) for piece in inside) > _MOST_LETTERS:
+        return _Field()
+    lines = [line for row in rows_of(_unique(inside)) for line in row]
+    inside.sort(
+        key=lambda p: (next(n for n, other in enumerate(lines) if other is p.line), p.word.start)
+    )
+    for number in range(1, len(inside)):
+        before, after = inside[number - 1], inside[number]
+        gap = after.word.box.x0 - before.word.box.x1
+        if (
+            before.word.text.endswith(":")
+            or after.word.box.y0 > before.word.box.y1
+            or gap > _GAP * min(before.line.x_height, after.line.x_height)
+        ):
+            return _Field(inside[:number], inside[number:])
+    return _Field(inside)
+
+
+def _on_line(rule: Box, pieces: list[_Piece], letter: float) -> _Field:
+    """Return the field whose entry stands on a line: its rows upwards, the label to their left."""
+    over = sorted(
+        (
+            p
+            for p in pieces
+            if rule.x0 - 0.5 * letter < p.word.box.middle[0] < rule.x1 + 0.5 * letter
+        ),
+        key=lambda p: -p.word.box.y1,
+    )
+    foot = rule.y0
+    entry: list[_Piece] = []
+    for piece in over:
+        rise = foot - piece.word.box.y1
+        most = _OVER if not entry else _ROW
+        if -_UNDER * letter < rise < most * letter:
+            entry.append(piece)
+            foot = min(foot, piece.word.box.y1) if entry else foot
+    top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)
+    row = [
+        p
+        for p in pieces
+        if top - 0.5 * letter < p.word.box.middle[1] < rule.y1 and p.word.box.x1 < rule.x0 + letter
+    ]
+    return _Field(_leading(row, rule.x0, letter), entry)
+
+
+def _leading(row: list[_Piece], x: float, letter: float) -> list[_Piece]:
+    """Return the words of a row that lead up to x, with no wide gap among them."""
+    label: list[_Piece] = []
+    for piece in sorted(row, key=lambda p: -p.word.box.x1):
+        if x - piece.word.box.x1 > (_SPACE if label else _TO_LINE) * letter:
+            break
+        label.insert(0, piece)
+        x = piece.word.box.x0
+    return label
+
+
+def _unique(pieces: list[_Piece]) -> list[Line]:
+    return list({id(p.line): p.line for p in pieces}.values())
+
+
+def _with_fields(blocks: list[Block], fields: list[_Field]) -> list[Block]:
+    """Return blocks without the words of fields, and these row by row where their first was."""
+    made: list[tuple[list[Line], list[Line]]] = []
+    owner: dict[int, int] = {}
+    for number, own in enumerate(fields):
+        for part in (own.label, own.entry):
+            for piece in part:
+                owner.setdefault(id(piece.word), number)
+    for number, own in enumerate(fields):
+        label, entry = (
+            _lines_of([p for p in part if owner[id(p.word)] == number])
+            for part in (own.label, own.entry)
+        )
+        made.append((label, entry))
+    placed: set[int] = set()
+    out: list[Block] = []
+    for block in blocks:
+        run: list[Line] = []
+        for line in block.lines:
+            for words, owned in _runs(line, owner):
+                if owned is None:
+                    run.append(line if len(words) == len(line.words) else line.part(words))
+                    continue
+                if run:
+                    out.append(block.part(_plain(block), run))
+                    run = []
+                if owned not in placed:
+                    placed.add(owned)
+                    for kind, lines in zip(
+                        (BlockKind.LABEL, BlockKind.ENTRY), made[owned], strict=True
+                    ):
+                        if lines:
+                            out.append(Block(kind, Box.around([line.box for line in lines]), lines))
+        if run:
+            out.append(block.part(_plain(block), run))
+        elif not block.lines:
+            out.append(block)
+    return out
+
+
+def _plain(block: Block) -> BlockKind:
+    return BlockKind.PARAGRAPH if block.kind is BlockKind.TABLE else block.kind
+
+
+def _runs(line: Line, owner: dict[int, int]) -> list[tuple[list[Word], int | None]]:
+    """Return the words of a line in runs that belong to one field, or to none."""
+    runs: list[tuple[list[Word], int | None]] = []
+    for word in line.words:
+        number = owner.get(id(word))
+        if runs and runs[-1][1] == number:
+            runs[-1][0].append(word)
+        else:
+            runs.append(([word], number))
+    return runs
+
+
+def _lines_of(pieces: list[_Piece]) -> list[Line]:
+    """Return some words as lines, in rows."""
+    found: dict[int, list[_Piece]] = {}
+    for piece in pieces:
+        found.setdefault(id(piece.line), []).append(piece)
+    lines = [
+        own[0].line.part(sorted((p.word for p in own), key=lambda word: word.start))
+        for own in found.values()
+    ]
+    return [line for row in rows_of(lines) for line in row]
