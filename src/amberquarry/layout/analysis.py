@@ -10,6 +10,7 @@ from amberquarry.imaging import Prepared
 from amberquarry.layout.blocks import Region, make_blocks
 from amberquarry.layout.components import Components, find_components
 from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
+from amberquarry.layout.margins import part_margins
 from amberquarry.layout.order import reading_order
 from amberquarry.settings import LayoutSettings
 
@@ -35,7 +36,8 @@ def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     found = find_components(page.ink, page.grey, letter)
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters, settings)
-    regions, columns = make_blocks(lines, gutters, found.pictures)
+    lines, margin = part_margins(lines, found, core_letters(found, letter))
+    regions, columns = make_blocks(lines, margin, gutters, found.pictures)
     return Layout(reading_order(regions, columns, letter), found)
 
 

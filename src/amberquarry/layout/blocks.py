@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, weighted_median
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, usual_x_height
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _LONG_LINES = 85  # percentile of their widths: headings over several columns are longer
@@ -290,13 +290,6 @@ def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
     return ordered
 
 
-def usual_x_height(lines: list[TextLine]) -> float:
-    """Return the x-height of most of the text, weighted by its pieces."""
-    heights = np.array([line.x_height for line in lines])
-    weights = np.array([len(line.pieces) for line in lines], float)
-    return weighted_median(heights, weights)
-
-
 def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Return each line's next one under it (-1: none) and how far their base lines lie apart."""
     shared = np.minimum(lines.x1[:, None], lines.x1[None]) - np.maximum(
@@ -419,9 +412,12 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
 
 
 def make_blocks(
-    lines: list[TextLine], gutters: list[Box], pictures: list[Box]
+    lines: list[TextLine], margin: list[TextLine], gutters: list[Box], pictures: list[Box]
 ) -> tuple[list[Region], list[Box]]:
-    """Return the blocks of a page, not yet in order, and the gutters that part columns."""
+    """Return the blocks of a page, not yet in order, and the gutters that part columns.
+
+    margin: lines of notes in the margin.
+    """
     measured = Lines(lines)
     columns, count = regular_columns(gutters, measured)
     if count <= 2:  # halves may hold columns as well
@@ -444,6 +440,9 @@ def make_blocks(
                 kind = BlockKind.HEADING if heading else BlockKind.PARAGRAPH
                 regions.append(Region(kind, Box.around([m.box for m in members]), members))
         _set_levels(regions, usual)
+    for chain in chain_lines(Lines(margin)):
+        box = Box.around([line.box for line in chain])
+        regions.append(Region(BlockKind.MARGIN_NOTE, box, chain))
     regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)
     return regions, columns
 

@@ -50,6 +50,7 @@ _SECTION = re.compile(
 )
 _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
 _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
+_FEW_WORDS = 9  # of a heading in capitals or italics
 _ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
 _TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
 _GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet from the text
@@ -181,7 +182,9 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
                 size > _HEADING_SIZE
                 or (bold and alone and not ends)
                 or (numbered and alone and not ends and (size > _SAME_SIZE or capitals or italic))
-                or (capitals and alone and not ends and leads and len(text.split()) <= 9)
+                or (capitals and alone and not ends and leads and len(text.split()) <= _FEW_WORDS)
+                or (italic and alone and not ends and leads and text[0].isupper()
+                    and len(text.split()) <= _FEW_WORDS)
             )  # fmt: skip
         block.kind = BlockKind.HEADING if is_heading else (
             BlockKind.ITEM if block.kind is BlockKind.ITEM else BlockKind.PARAGRAPH

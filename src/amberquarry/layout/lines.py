@@ -284,6 +284,13 @@ def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> 
     return np.array([a, b - 2 * a * middle, c - b * middle + a * middle**2])
 
 
+def usual_x_height(lines: list[TextLine]) -> float:
+    """Return the x-height of most of the text, weighted by its pieces."""
+    heights = np.array([line.x_height for line in lines])
+    weights = np.array([len(line.pieces) for line in lines], float)
+    return weighted_median(heights, weights)
+
+
 def measure_line(
     found: Components, members: NDArray[np.int64], core: NDArray[np.bool_]
 ) -> TextLine | None:

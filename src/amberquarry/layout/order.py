@@ -14,6 +14,20 @@ _WIDE_GUTTER = 3.0  # letters
 def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
     """Return blocks in the order in which a person reads them.
 
+    Notes in the margin come after what they stand beside.
+    """
+    aside = [region for region in regions if region.kind is BlockKind.MARGIN_NOTE]
+    ordered = _ordered([r for r in regions if r.kind is not BlockKind.MARGIN_NOTE], columns, letter)
+    for note in sorted(aside, key=lambda region: -region.box.y0):
+        beside = [n for n, r in enumerate(ordered) if r.box.y0 <= note.box.y0 + letter < r.box.y1]
+        over = [n for n, r in enumerate(ordered) if r.box.y0 <= note.box.y0]
+        ordered.insert(max(beside or over or [-1]) + 1, note)
+    return ordered
+
+
+def _ordered(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
+    """Return blocks in order, without regard to notes in the margin.
+
     A page is cut upright where a column's gutter runs through all of it; else across, at white
     that no gutter passes; what can't be cut is read from the top down.
     Method: recursive cuts (Nagy and Seth 1984), led by the gutters.
@@ -30,19 +44,19 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     ]
     stories = _cut_across(regions, inside, letter, stories=True)
     if len(stories) > 1:
-        return [region for band in stories for region in reading_order(band, columns, letter)]
+        return [region for band in stories for region in _ordered(band, columns, letter)]
     upright = _cut_upright(regions, inside, area, letter)
     if upright is not None:
-        return [region for part in upright for region in reading_order(part, columns, letter)]
+        return [region for part in upright for region in _ordered(part, columns, letter)]
     bands = _cut_across(regions, inside, letter)
     if len(bands) > 1:
-        return [region for band in bands for region in reading_order(band, columns, letter)]
+        return [region for band in bands for region in _ordered(band, columns, letter)]
     around = _cut_around_inset(regions, inside, area, letter)
     if around is not None:
-        return [region for part in around for region in reading_order(part, columns, letter)]
+        return [region for part in around for region in _ordered(part, columns, letter)]
     gaps = _parts_by_white(regions, lambda box: (box.x0, box.x1), 0.5 * letter)
     if len(gaps) > 1:
-        return [region for part in gaps for region in reading_order(part, columns, letter)]
+        return [region for part in gaps for region in _ordered(part, columns, letter)]
     return sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
 
 

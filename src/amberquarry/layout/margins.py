@@ -1,0 +1,87 @@
+"""Notes in the margin: small type beside all of the running text."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+from amberquarry.layout.components import Components
+from amberquarry.layout.lines import TextLine, measure_line, usual_x_height
+
+_PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
+_SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
+_OFF = 0.7  # x-heights between the text and a note
+_BELOW = 12.0  # x-heights that the last note runs on under the text
+_EDGES = (25, 75)  # percentiles of where lines begin and end: some run on into a note
+
+
+def part_margins(
+    lines: list[TextLine], found: Components, core: NDArray[np.bool_]
+) -> tuple[list[TextLine], list[TextLine]]:
+    """Return the lines of a page without those of notes in its margins, and these.
+
+    What was joined over the white between text and note is cut there.
+    core: pieces that tell the size of letters, as for `measure_line`.
+    """
+    if not lines:
+        return lines, []
+    usual = usual_x_height(lines)
+    running = [
+        line
+        for line in lines
+        if len(line.pieces) >= _PROSE_PIECES and line.x_height > _SMALL * usual
+    ]
+    if len(running) < _PROSE_LINES:
+        return lines, []
+    left = float(np.percentile([line.box.x0 for line in running], _EDGES[0]))
+    right = float(np.percentile([line.box.x1 for line in running], _EDGES[1]))
+    top, foot = min(line.box.y0 for line in running), max(line.box.y1 for line in running)
+    notes = [
+        line
+        for line in lines
+        if line.x_height < _SMALL * usual
+        and (line.box.x0 > right + _OFF * usual or line.box.x1 < left - _OFF * usual)
+        and top < line.box.middle[1] < foot + _BELOW * usual
+    ]
+    letters = sum(len(line.pieces) for line in lines)
+    if not notes or sum(len(line.pieces) for line in notes) > _MOST * letters:
+        return lines, []
+    strips = [
+        Box.around([line.box for line in side])
+        for side in (
+            [line for line in notes if line.box.x0 > right],
+            [line for line in notes if line.box.x1 < left],
+        )
+        if side
+    ]
+    text: list[TextLine] = []
+    for line in lines:
+        if any(line is note for note in notes):
+            continue
+        parts = _cut(line, strips, found, core, usual)
+        text.append(parts[0])
+        notes += parts[1:]
+    return text, notes
+
+
+def _cut(
+    line: TextLine,
+    strips: list[Box],
+    found: Components,
+    core: NDArray[np.bool_],
+    usual: float,
+) -> list[TextLine]:
+    """Return a line as it is, or cut into its text and what of it stands in a margin."""
+    middle = (found.left[line.pieces] + found.right[line.pieces]) / 2
+    for strip in strips:
+        beside = (middle > strip.x0 - 0.5 * usual) & (middle < strip.x1 + 0.5 * usual)
+        if not beside.any() or beside.all():
+            continue
+        own, note = (line.pieces[chosen] for chosen in (~beside, beside))
+        edges = (found.left[note].min() - found.right[own].max(),
+                 found.left[own].min() - found.right[note].max())  # fmt: skip
+        parts = [measure_line(found, pieces, core) for pieces in (own, note)]
+        if max(edges) > _OFF * usual and all(parts):
+            return [part for part in parts if part is not None]
+    return [line]
