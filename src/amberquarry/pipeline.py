@@ -32,6 +32,7 @@ from amberquarry.imaging import (
     upside_down,
 )
 from amberquarry.layout import (
+    CAPITAL_RATIO,
     Components,
     Layout,
     TextLine,
@@ -358,9 +359,10 @@ def _read_regions(
         if read:
             box = Box.around([line.box for line in read])
             blocks.append(Block(region.kind, box, read, region.level))
-    letter = prepared.letter_height
-    if not letter:
+    sizes = [line.x_height for block in blocks for line in block.lines]
+    if not prepared.letter_height and not sizes:
         return blocks
+    letter = prepared.letter_height or CAPITAL_RATIO * float(np.median(sizes))
     rules = layout.found.rule_boxes()
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)

@@ -8,7 +8,7 @@ from amberquarry.layout.components import Components
 from amberquarry.layout.fields import place_fields
 from amberquarry.layout.figures import find_figures, place_figures
 from amberquarry.layout.kinds import settle_kinds
-from amberquarry.layout.lines import TextLine
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.tables import place_tables
@@ -16,6 +16,7 @@ from amberquarry.layout.typography import type_size
 from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
+    "CAPITAL_RATIO",
     "Components",
     "Layout",
     "Region",

@@ -19,6 +19,7 @@ _HEADLINE, _MOST_HEADLINE = (2.0, 16.0), 2000  # letters high; more such pieces 
 _FRAME_FILL = 0.06  # a large piece that fills less of its box is an outline: others may lie inside
 _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
 _PHOTO_BLOCK = 8
+_PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,15 +208,7 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     photographs = find_photographs(grey, letter)
     if photographs.any():
         count, _, boxes, _ = cv2.connectedComponentsWithStats(photographs.astype(np.uint8))
-        for x, y, w, h, _ in boxes[1:count]:
-            pictures.append(
-                Box(
-                    x * _PHOTO_BLOCK,
-                    y * _PHOTO_BLOCK,
-                    (x + w) * _PHOTO_BLOCK,
-                    (y + h) * _PHOTO_BLOCK,
-                )
-            )
+        pictures += [_trimmed(box, grey) for box in (_PHOTO_BLOCK * boxes[1:count, :4]).tolist()]
     pictures = merge_boxes(pictures, letter)
     usable = ~large & (area >= max(4, (_SPECK * letter) ** 2))
     usable[0] = False
@@ -257,6 +250,24 @@ def _of_headlines(
     beside &= shared > 0.5 * np.minimum(height[a], height[b])
     result[tall[beside.sum(1) >= 2]] = True
     return result
+
+
+def _trimmed(area: list[int], grey: NDArray[np.uint8]) -> Box:
+    """Return the box of a photograph without the paper around it.
+
+    area: left, top, width, height.
+    """
+    x, y, width, height = area
+    toned = grey[y : y + height, x : x + width] < _PAPER
+    rows, columns = (np.flatnonzero(toned.mean(axis) > _TONED) for axis in (1, 0))
+    if not len(rows) or not len(columns):
+        return Box(x, y, x + width, y + height)
+    return Box(
+        float(x + columns[0]),
+        float(y + rows[0]),
+        float(x + columns[-1] + 1),
+        float(y + rows[-1] + 1),
+    )
 
 
 def merge_boxes(boxes: list[Box], near: float) -> list[Box]:

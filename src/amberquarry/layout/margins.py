@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine, measure_line, usual_x_height
 
@@ -47,41 +46,36 @@ def part_margins(
     letters = sum(len(line.pieces) for line in lines)
     if not notes or sum(len(line.pieces) for line in notes) > _MOST * letters:
         return lines, []
-    strips = [
-        Box.around([line.box for line in side])
-        for side in (
-            [line for line in notes if line.box.x0 > right],
-            [line for line in notes if line.box.x1 < left],
-        )
-        if side
-    ]
+    before = max((note.box.x1 for note in notes if note.box.x1 < left), default=-np.inf)
+    after = min((note.box.x0 for note in notes if note.box.x0 > right), default=np.inf)
+    room = 0.5 * usual
     text: list[TextLine] = []
     for line in lines:
         if any(line is note for note in notes):
             continue
-        parts = _cut(line, strips, found, core, usual)
+        parts = _cut(line, before + room, after - room, found, core)
         text.append(parts[0])
         notes += parts[1:]
     return text, notes
 
 
 def _cut(
-    line: TextLine,
-    strips: list[Box],
-    found: Components,
-    core: NDArray[np.bool_],
-    usual: float,
+    line: TextLine, before: float, after: float, found: Components, core: NDArray[np.bool_]
 ) -> list[TextLine]:
-    """Return a line as it is, or cut into its text and what of it stands in a margin."""
+    """Return a line as it is, or cut into its text and what of it stands in a margin.
+
+    before, after: where the margins end and begin.
+    """
     middle = (found.left[line.pieces] + found.right[line.pieces]) / 2
-    for strip in strips:
-        beside = (middle > strip.x0 - 0.5 * usual) & (middle < strip.x1 + 0.5 * usual)
+    for beside in (middle < before, middle > after):
         if not beside.any() or beside.all():
             continue
         own, note = (line.pieces[chosen] for chosen in (~beside, beside))
-        edges = (found.left[note].min() - found.right[own].max(),
-                 found.left[own].min() - found.right[note].max())  # fmt: skip
+        gap = max(
+            found.left[note].min() - found.right[own].max(),
+            found.left[own].min() - found.right[note].max(),
+        )
         parts = [measure_line(found, pieces, core) for pieces in (own, note)]
-        if max(edges) > _OFF * usual and all(parts):
+        if gap > _OFF * line.x_height and all(parts):
             return [part for part in parts if part is not None]
     return [line]

@@ -1,0 +1,370 @@
+"""What stands on a page besides running text: figures, tables, equations, fields, margin notes."""
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from urllib.parse import unquote
+
+import jsonschema
+import matplotlib
+import numpy as np
+from markdown_it import MarkdownIt
+from PIL import Image, ImageDraw, ImageFont
+
+import amberquarry as aq
+from amberquarry import BlockKind
+from amberquarry.assembly import assemble
+from amberquarry.formats.records import page_from_record, page_record, schema
+from amberquarry.layout.captions import label_of
+from amberquarry.layout.kinds import goes_on
+from amberquarry.layout.tables import is_tabular
+from amberquarry.runs.folder import read_records
+from tests.support.pages import PROSE, blank, write_justified, write_lines
+from tests.test_kinds import block_of, line_of, of_kind, pages_of
+
+FONTS = Path(matplotlib.get_data_path()) / "fonts" / "ttf"
+
+
+def font(size, name="DejaVuSerif"):
+    return ImageFont.truetype(str(FONTS / f"{name}.ttf"), size)
+
+
+def page_with_figure():
+    """Return a page of two paragraphs with a photograph between them, and its caption."""
+    image = blank()
+    write_justified(image, f"As Figure 2 shows, {PROSE * 3}", 140, 140, 960, 6)
+    tones = np.random.default_rng(1).uniform(30, 220, (7, 9)).astype(np.uint8)
+    image.paste(Image.fromarray(tones).resize((640, 420), Image.Resampling.BICUBIC), (300, 540))
+    write_lines(image, ["Figure 2. The basin at low water."], x=330, y=990, size=30)
+    write_justified(image, PROSE * 4, 140, 1110, 960, 7)
+    return image
+
+
+class FigureTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = tempfile.TemporaryDirectory()
+        cls.root = Path(cls.folder.name)
+        page_with_figure().save(cls.root / "low water.png")
+        cls.out = cls.root / "run"
+        cls.done = subprocess.run(
+            [sys.executable, "-m", "amberquarry", "convert", str(cls.root / "low water.png"),
+             "--out", str(cls.out), "--jobs", "1"],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        [cls.page] = read_records(cls.out / "pages.jsonl")
+        [cls.document] = read_records(cls.out / "documents.jsonl")
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.folder.cleanup()
+
+    def test_the_picture_is_saved_and_linked(self):
+        self.assertEqual(self.done.returncode, 0, self.done.stderr)
+        [figure] = [block for block in self.page["blocks"] if block["kind"] == "figure"]
+        with Image.open(self.out / figure["image"]) as picture:
+            self.assertLess(abs(picture.width - 640), 20)
+            self.assertLess(abs(picture.height - 420), 20)
+            self.assertEqual(picture.format, "JPEG")
+        text = (self.out / "markdown" / "low water.png.md").read_text(encoding="utf-8")
+        images = [
+            child
+            for token in MarkdownIt("commonmark").parse(text)
+            for child in token.children or ()
+            if child.type == "image"
+        ]
+        self.assertEqual([image.content for image in images], ["Figure 2"])
+        self.assertTrue((self.out / "markdown" / unquote(images[0].attrs["src"])).is_file())
+
+    def test_it_knows_its_caption_and_who_speaks_of_it(self):
+        blocks = {block["id"]: block for block in self.page["blocks"]}
+        [figure] = [block for block in blocks.values() if block["kind"] == "figure"]
+        self.assertEqual(figure["label"], "Figure 2")
+        self.assertEqual(blocks[figure["caption"]]["text"], "Figure 2. The basin at low water.")
+        [speaking] = figure["paragraphs"]
+        self.assertTrue(blocks[speaking]["text"].startswith("As Figure 2 shows"))
+
+    def test_records_hold_to_their_schemas_and_come_back(self):
+        jsonschema.validate(self.page, schema("page"))
+        jsonschema.validate(self.document, schema("document"))
+        self.assertEqual(self.document["pages"][0]["holds"], ["figure"])
+        again = page_record(page_from_record(self.page), self.page["document"])
+        for block, other in zip(self.page["blocks"], again["blocks"], strict=True):
+            for name in ("kind", "label", "caption", "image"):
+                self.assertEqual(block.get(name), other.get(name))
+
+    def test_pictures_can_be_left_out(self):
+        settings = aq.Settings(output=aq.OutputSettings(pictures=False))
+        page = aq.read_page(page_with_figure(), settings=settings)
+        self.assertTrue(all(block.picture is None for block in page.blocks))
+        self.assertEqual(len(of_kind(page, BlockKind.FIGURE)), 1)
+
+    def test_the_library_saves_them(self):
+        document = aq.read_document((self.root / "low water.png").read_bytes())
+        with tempfile.TemporaryDirectory() as folder:
+            [path] = document.save_pictures(folder)
+            self.assertGreater(path.stat().st_size, 2000)
+
+
+class PhotographTest(unittest.TestCase):
+    def test_a_page_that_is_one_photograph_is_a_figure_without_text(self):
+        rough = np.random.default_rng(4).uniform(20, 235, (40, 30, 3)).astype(np.uint8)
+        image = Image.fromarray(rough).resize((1240, 1754), Image.Resampling.BICUBIC)
+        document = aq.Document("d", "d", [aq.read_page(image)])
+        self.assertEqual(list(document.pages[0].words), [])
+        self.assertTrue(document.figures)
+        self.assertTrue(document.to_record()["pages"][0]["mostly_picture"])
+
+
+class EquationTest(unittest.TestCase):
+    def test_a_displayed_equation_stands_apart(self):
+        image = blank()
+        write_justified(image, PROSE * 4, 140, 140, 960, 7)
+        draw = ImageDraw.Draw(image)
+        draw.text((480, 560), "h = a + b sin(t + c)", font=font(34), fill=0)
+        draw.text((1040, 560), "(3)", font=font(34), fill=0)
+        write_justified(image, PROSE * 4, 140, 680, 960, 7)
+        page = aq.read_page(image)
+        [equation] = of_kind(page, BlockKind.EQUATION)
+        self.assertIn("sin", equation.text)
+        self.assertIn("(3)", equation.text)
+        self.assertIsNotNone(equation.picture)
+        self.assertEqual(len(of_kind(page, BlockKind.PARAGRAPH)), 2)
+        kinds = [block.kind for block in page.blocks]
+        self.assertEqual(kinds.index(BlockKind.EQUATION), 1)
+
+    def test_prose_with_signs_in_it_does_not(self):
+        image = blank()
+        write_justified(image, f"The level h = 4 was read. {PROSE}" * 3, 140, 140, 960, 12)
+        self.assertEqual(of_kind(aq.read_page(image), BlockKind.EQUATION), [])
+
+
+class TableTest(unittest.TestCase):
+    ROWS = (("Gauge", "Low", "High"), ("North", "1.20", "4.75"), ("Quay", "0.95", "4.60"),
+            ("Mole", "1.05", "4.40"))  # fmt: skip
+
+    def page(self, across, upright):
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        write_justified(image, PROSE * 3, 140, 140, 960, 5)
+        for row, cells in enumerate(self.ROWS):
+            for column, cell in enumerate(cells):
+                draw.text((330 + 170 * column, 500 + 54 * row), cell, font=font(30), fill=0)
+        for row in across:
+            draw.line((310, 490 + 54 * row, 850, 490 + 54 * row), fill=0, width=3)
+        for column in upright:
+            draw.line((310 + 180 * column, 490, 310 + 180 * column, 706), fill=0, width=3)
+        write_justified(image, PROSE * 3, 140, 800, 960, 5)
+        return aq.read_page(image)
+
+    def test_rules_tell_a_table_with_its_head(self):
+        for across, upright in (((0, 1, 4), ()), (range(5), range(4)), ((1, 4), ())):
+            with self.subTest(across=across, upright=upright):
+                page = self.page(across, upright)
+                [table] = of_kind(page, BlockKind.TABLE)
+                rows = [row.split() for row in table.text.split("\n")]
+                self.assertEqual(rows, [list(row) for row in self.ROWS])
+                self.assertEqual(len(of_kind(page, BlockKind.PARAGRAPH)), 2)
+
+    def test_columns_of_prose_between_rules_are_none(self):
+        lines = [line_of("the keeper read the gauge before noon", x, y) for y in range(0, 300, 30)
+                 for x in (0.0, 700.0)]  # fmt: skip
+        self.assertFalse(is_tabular(lines))
+        cells = [line_of("4.75", x, y) for y in range(0, 300, 30) for x in (0.0, 700.0)]
+        self.assertTrue(is_tabular(cells))
+
+
+class FieldTest(unittest.TestCase):
+    FIELDS = (("Gauge:", "North mole"), ("Keeper:", "T. Orrel"), ("Depth:", "4.75 m"),
+              ("Wind:", "westerly"), ("Remarks:", ""))  # fmt: skip
+
+    def fields(self, image):
+        page = aq.read_page(image)
+        return [
+            (block.kind, block.text)
+            for block in page.blocks
+            if block.kind in (BlockKind.LABEL, BlockKind.ENTRY)
+        ]
+
+    def wanted(self):
+        both = [
+            pair
+            for label, entry in self.FIELDS
+            for pair in ((BlockKind.LABEL, label), (BlockKind.ENTRY, entry))
+        ]
+        return [(kind, text) for kind, text in both if text]
+
+    def test_entries_on_lines(self):
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        for row, (label, entry) in enumerate(self.FIELDS):
+            y = 200 + 90 * row
+            draw.text((150, y), label, font=font(30), fill=0)
+            start = 150 + font(30).getlength(label) + 24
+            draw.text((start + 8, y), entry, font=font(30), fill=0)
+            draw.line((start, y + 42, 1000, y + 42), fill=0, width=3)
+        self.assertEqual(self.fields(image), self.wanted())
+
+    def test_entries_in_boxes_side_by_side(self):
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        for number, (label, entry) in enumerate(self.FIELDS):
+            x, y = 120 + 520 * (number % 2), 200 + 110 * (number // 2)
+            draw.rectangle((x, y, x + 480, y + 80), outline=0, width=3)
+            draw.text((x + 18, y + 22), label, font=font(28), fill=0)
+            start = x + 18 + font(28).getlength(label) + 40
+            draw.text((start, y + 22), entry, font=font(28), fill=0)
+        self.assertEqual(self.fields(image), self.wanted())
+
+
+class MarginTest(unittest.TestCase):
+    def test_a_note_in_the_margin_comes_after_its_paragraph(self):
+        image = blank()
+        write_justified(image, PROSE * 4, 120, 140, 800, 8)
+        draw = ImageDraw.Draw(image)
+        for row, line in enumerate(("see the book", "of the year", "for the gale")):
+            draw.text((960, 150 + 34 * row), line, font=ImageFont.load_default(24), fill=0)
+        write_justified(image, PROSE * 4, 120, 640, 800, 8)
+        page = aq.read_page(image)
+        [note] = of_kind(page, BlockKind.MARGIN_NOTE)
+        self.assertEqual(note.text, "see the book of the year for the gale")
+        self.assertEqual(page.blocks.index(note), 1)
+
+
+class ParagraphTest(unittest.TestCase):
+    def test_lines_that_end_early_in_a_narrow_column_part_nothing(self):
+        image = blank()
+        lines = ["The keeper of the", "gauge was asked by the", "administrators",
+                 "whether the level at the",
+                 "quay had been entered", "correctly by the two", "observers."]  # fmt: skip
+        write_lines(image, lines, x=200, y=200)
+        page = aq.read_page(image)
+        self.assertEqual([block.text for block in page.blocks], [" ".join(lines)])
+
+    def test_what_goes_on(self):
+        for before, after, expected in (
+            ("the keeper", "read it", True), ("the keep-", "Er read", True),
+            ("It ended.", "then", False),
+            ("Gales", "The wind", False), ("they said", "(and wrote)", True), ("", "a", False),
+        ):  # fmt: skip
+            with self.subTest(before=before, after=after):
+                self.assertEqual(goes_on(before, after), expected)
+
+
+class LabelTest(unittest.TestCase):
+    def test_labels_of_captions(self):
+        for text, expected in (
+            ("Figure 3. The gauge", "Figure 3"), ("Abb. 2.1: Der Pegel", "Abb. 2.1"),
+            ("Tableau 4 – Les marées", "Tableau 4"), ("Рис. 7. Прилив", "Рис. 7"),
+            ("Figures were drawn", None), ("", None),
+        ):  # fmt: skip
+            with self.subTest(text=text):
+                self.assertEqual(label_of(text), expected)
+
+    def test_every_form_of_a_label_is_found_in_the_text(self):
+        figure = block_of(BlockKind.FIGURE, "x", 400)
+        caption = block_of(BlockKind.CAPTION, "Figure 3. The gauge", 440)
+        texts = (
+            "See fig. 3 there.",
+            "In Figure 31 all is new.",
+            "Figures 3 and 4 agree.",
+            "Nothing.",
+        )
+        speaking = [
+            block_of(BlockKind.PARAGRAPH, text, 40 + 60 * n) for n, text in enumerate(texts)
+        ]
+        pages = pages_of(speaking[:2], [caption, figure], speaking[2:])
+        assemble(pages)
+        self.assertEqual([block.text for block in figure.paragraphs], [texts[0], texts[2]])
+        self.assertEqual([block.kind for block in pages[1].blocks],
+                         [BlockKind.FIGURE, BlockKind.CAPTION])  # fmt: skip
+
+
+class QueryTest(unittest.TestCase):
+    def setUp(self):
+        first = [block_of(BlockKind.HEADING, "1 Gales", 40, size=20.0),
+                 block_of(BlockKind.PARAGRAPH, "Oil was laid on.", 120),
+                 block_of(BlockKind.HEADING, "1.1 Night", 200, size=15.0),
+                 block_of(BlockKind.PARAGRAPH, "No lamp was lit.", 280)]  # fmt: skip
+        second = [block_of(BlockKind.PARAGRAPH, "At dawn it fell.", 40),
+                  block_of(BlockKind.HEADING, "2 Calms", 120, size=20.0),
+                  block_of(BlockKind.TABLE, "1.5", 200)]  # fmt: skip
+        pages = pages_of(first, second)
+        assemble(pages)
+        self.document = aq.Document("d", "d", pages)
+
+    def texts(self, blocks):
+        return [block.text for block in blocks]
+
+    def test_under_a_heading(self):
+        under = self.document.under
+        self.assertEqual(
+            self.texts(under("gales")),
+            ["Oil was laid on.", "1.1 Night", "No lamp was lit.", "At dawn it fell."],
+        )
+        self.assertEqual(self.texts(under("1.1 night")), ["No lamp was lit.", "At dawn it fell."])
+        self.assertEqual(self.texts(under(self.document.headings[2])), ["1.5"])
+        with self.assertRaisesRegex(ValueError, "1 Gales"):
+            under("Storms")
+        with self.assertRaises(ValueError):
+            under(block_of(BlockKind.HEADING, "Storms", 0))
+
+    def test_by_kind_page_and_place(self):
+        self.assertEqual(len(self.document.headings), 3)
+        self.assertEqual(self.texts(self.document.tables), ["1.5"])
+        self.assertEqual(self.texts(self.document.blocks(page=2))[0], "At dawn it fell.")
+        upper = aq.Box(0, 100, 1000, 180)
+        self.assertEqual(
+            self.texts(self.document.blocks(within=upper)), ["Oil was laid on.", "2 Calms"]
+        )
+        self.assertEqual(self.document.pages[0].text_within(upper), "Oil was laid on.")
+        half = aq.Box(0, 100, 110, 340)
+        self.assertEqual(self.document.pages[0].text_within(half), "Oil was\n1.1\nNo lamp")
+
+    def test_forms_of_the_text(self):
+        def text(**output):
+            return self.document.to_markdown(aq.OutputSettings(**output))
+
+        self.assertIn("<!-- page 2 -->", text())
+        self.assertNotIn("<!--", text(page_marks=False))
+        plain = text(text_form=aq.TextForm.PLAIN)
+        self.assertIn("\n\n\f\n\nAt dawn", plain)
+        self.assertNotIn("#", plain)
+        self.assertEqual(text(line_width=8, page_marks=False).split("\n\n")[1], "Oil was\nlaid on.")
+
+    def test_the_settings_reach_a_run(self):
+        image = blank()
+        write_lines(image, ["Oil was put on the wheels", "of the gauge at noon."])
+        with tempfile.TemporaryDirectory() as folder:
+            root = Path(folder)
+            image.save(root / "oil.png")
+            (root / "ours.toml").write_text(
+                '[output]\ntext_form = "plain"\npage_marks = false\nline_width = 20\n', "utf-8"
+            )
+            command = [sys.executable, "-m", "amberquarry", "convert", str(root / "oil.png"),
+                       "--out", str(root / "run"), "--settings",
+                       str(root / "ours.toml")]  # fmt: skip
+            subprocess.run(command, check=True, capture_output=True)
+            text = (root / "run" / "text" / "oil.png.txt").read_text(encoding="utf-8")
+            self.assertEqual(text, "Oil was put on the\nwheels of the gauge\nat noon.\n")
+            [record] = read_records(root / "run" / "documents.jsonl")
+            self.assertEqual(record["text"], text)
+            (root / "ours.toml").write_text('[output]\ntext_form = "prose"\n', "utf-8")
+            done = subprocess.run(command, check=False, capture_output=True, text=True)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("markdown, plain", done.stderr)
+
+    def test_spans_hold_in_wrapped_text(self):
+        for width in (0, 8, 30):
+            record = json.loads(json.dumps(self.document.to_record()))
+            text = self.document.to_markdown(aq.OutputSettings(line_width=width))
+            first, second = record["pages"]
+            self.assertTrue(text[first["start"]].startswith("#"))
+            self.assertTrue(text[second["start"] :].startswith("At"))
+
+
+if __name__ == "__main__":
+    unittest.main()
