@@ -66,13 +66,18 @@ class Components:
         return self.right - self.left
 
     def rule_boxes(self) -> list[Box]:
-        """Return the boxes of the rules, those that touch as one: frames and grids."""
+        """Return the boxes of rules outside pictures, those that touch as one: frames, grids."""
         if not self.rules.any():
             return []
         count, _, boxes, _ = cv2.connectedComponentsWithStats(self.rules, connectivity=8)
-        return [
+        found = [
             Box(float(x), float(y), float(x + w), float(y + h))
             for x, y, w, h, _ in boxes[1:count].tolist()
+        ]
+        return [
+            box
+            for box in found
+            if not any(picture.contains(*box.middle) for picture in self.pictures)
         ]
 
     def frames(self, edge: float) -> list[Box]:

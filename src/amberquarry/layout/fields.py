@@ -14,6 +14,7 @@ _LINE = 3.0  # letters: length of a line to write on, or of a box, at least
 _SAME_ENDS = 0.8  # letters by which the edges of one box end apart
 _CELL = (1.3, 6.0)  # letters: height of a box to write in
 _TALL = 18.0  # letters: height of a box with sides, at most
+_LONGEST_LABEL = 50  # letters
 _MOST_LETTERS = 150  # in a box: a text in a frame is no field
 _OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
 _ROW = 2.6  # letters between the feet of two rows of one entry
@@ -37,6 +38,11 @@ class _Field:
     label: list[_Piece] = field(default_factory=list)
     entry: list[_Piece] = field(default_factory=list)
 
+    @property
+    def label_letters(self) -> int:
+        """How many letters its label has."""
+        return sum(len(piece.word.text) for piece in self.label)
+
 
 def place_fields(
     blocks: list[Block], rules: list[Box], frames: list[Box], letter: float
@@ -57,7 +63,7 @@ def place_fields(
     under = [rule for rule in lying if id(rule) not in framing]
     fields = [_boxed(box, pieces) for box in boxes]
     fields += [_on_line(rule, pieces, letter) for rule in under]
-    fields = [own for own in fields if own.label]
+    fields = [own for own in fields if 0 < own.label_letters < _LONGEST_LABEL]
     if len(fields) < _FEWEST:
         return blocks
     return _without_sides(_with_fields(blocks, fields), boxes, letter)
@@ -164,6 +170,11 @@ def _on_line(rule: Box, pieces: list[_Piece], letter: float) -> _Field:
             entry.append(piece)
             foot = min(foot, piece.word.box.y1) if entry else foot
     top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)
+    if any(
+        top < p.word.box.middle[1] < rule.y1 and 0 < p.word.box.x0 - rule.x1 < _SPACE * letter
+        for p in pieces
+    ):
+        return _Field()  # words underlined in running text
     row = [
         p
         for p in pieces

@@ -11,7 +11,7 @@ from amberquarry.layout.lines import TextLine, measure_line, usual_x_height
 _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
 _SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
 _OFF = 0.7  # x-heights between the text and a note
-_BELOW = 12.0  # x-heights that the last note runs on under the text
+_STEP = 4.0  # x-heights to the next line of a note that runs on under the text
 _EDGES = (25, 75)  # percentiles of where lines begin and end: some run on into a note
 
 
@@ -36,13 +36,16 @@ def part_margins(
     left = float(np.percentile([line.box.x0 for line in running], _EDGES[0]))
     right = float(np.percentile([line.box.x1 for line in running], _EDGES[1]))
     top, foot = min(line.box.y0 for line in running), max(line.box.y1 for line in running)
-    notes = [
-        line
-        for line in lines
-        if line.x_height < _SMALL * usual
-        and (line.box.x0 > right + _OFF * usual or line.box.x1 < left - _OFF * usual)
-        and top < line.box.middle[1] < foot + _BELOW * usual
-    ]
+    # columns of text stand there, and no notes
+    if any(not left < line.box.middle[0] < right for line in running):
+        return lines, []
+    notes: list[TextLine] = []
+    for line in sorted(lines, key=lambda line: line.box.y0):
+        outside = line.box.x0 > right + _OFF * usual or line.box.x1 < left - _OFF * usual
+        inside = top < line.box.middle[1] < foot + usual
+        under = any(0 < line.box.y0 - note.box.y0 < _STEP * usual for note in notes[-1:])
+        if outside and line.x_height < _SMALL * usual and (inside or under):
+            notes.append(line)
     letters = sum(len(line.pieces) for line in lines)
     if not notes or sum(len(line.pieces) for line in notes) > _MOST * letters:
         return lines, []
