@@ -128,7 +128,8 @@ def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
     """Return the counts of a page: blocks by kind, order of the flow, what was lost or invented.
 
     A block is right where more than half of its words and of the other's are the same, by place,
-    and the kinds agree; tables and equations where their boxes share 0.7 of what they cover.
+    and the kinds agree, or where their boxes share 0.7 of what they cover; for tables and equations
+    only this counts.
     facts: of the truth's blocks, as in the record.
     """
     counts = Counts(scores=[score_page(found, truth)])
@@ -140,10 +141,12 @@ def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
     sizes = Counter(n for _, n in own), Counter(n for _, n in wanted)
     best: dict[int, int] = {}
     for (mine, theirs), number in shared.items():
-        if number > 0.5 * max(sizes[0][mine], sizes[1][theirs]):
+        half = 0.5 * max(sizes[0][mine], sizes[1][theirs])
+        if number > half and truth.blocks[theirs].kind not in APART:
             best[theirs] = mine
     for n, block in enumerate(truth.blocks):
-        if block.kind in APART:  # their parts are read in no order: their places count
+        # parts of equations are read in no order, and "- 15 -" may be one word: places count
+        if block.kind in APART or n not in best:
             places = [
                 mine for mine, other in enumerate(found.blocks)
                 if other.kind is block.kind and overlap(other.box, block.box) >= 0.7

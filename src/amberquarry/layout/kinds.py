@@ -52,6 +52,8 @@ _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
 _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
 _FEW_WORDS = 9  # of a heading in capitals or italics
 _ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
+_MARK_LETTERS = 3  # of a note
+_SHORT = 5.0  # x-heights that the last line of a note ends early
 _TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
 _GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet from the text
 _ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
@@ -367,7 +369,9 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
                 last = max(over, key=lambda note: note.box.y1)
                 last.lines = [*last.lines, *block.lines]
                 last.box, block.lines = Box.around([last.box, block.box]), []
-    blocks = [block for block in blocks if block.lines or block.kind is BlockKind.FIGURE]
+    blocks = _marks_with_notes(
+        [block for block in blocks if block.lines or block.kind is BlockKind.FIGURE]
+    )
     notes = [
         block.part(BlockKind.FOOTNOTE, lines)
         for block in blocks
@@ -377,15 +381,44 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
     return [block for block in blocks if block.kind is not BlockKind.FOOTNOTE] + notes
 
 
+def _marks_with_notes(blocks: list[Block]) -> list[Block]:
+    """Return blocks with the marks that stand by themselves before notes made part of them."""
+    notes = [block for block in blocks if block.kind is BlockKind.FOOTNOTE]
+    joined: set[int] = set()
+    for mark in notes:
+        if len(mark.lines) != 1 or len(mark.lines[0].text) > _MARK_LETTERS:
+            continue
+        for note in notes:
+            first = note.lines[0].box
+            if note is not mark and mark.box.x1 < first.x0 and first.y0 - mark.box.height < (
+                mark.box.middle[1]
+            ) < first.y1:  # fmt: skip
+                note.lines = [mark.lines[0], *note.lines]
+                note.box = Box.around([note.box, mark.box])
+                joined.add(id(mark))
+                break
+    return [block for block in blocks if id(block) not in joined]
+
+
 def _notes_of(lines: list[Line]) -> list[list[Line]]:
-    """Return the lines of each of several notes: every one begins with the next figure or sign."""
+    """Return the lines of each of several notes.
+
+    Every note begins with the next figure or sign, or a raised one, or after a short line that ends
+    a sentence: a mark that was lost leaves that.
+    """
+    right = max(line.box.x1 for line in lines)
     notes = [[lines[0]]]
     for line in lines[1:]:
+        last = notes[-1][-1]
         first, own = (_NOTE.match(other.text) for other in (notes[-1][0], line))
         marks = [plain_figures(found[1]) if found else "" for found in (first, own)]
-        if all(marks) and (
+        counted = all(marks) and (
             follows(marks[0], marks[1]) or (not marks[1].isalnum() and marks[0] != marks[1])
-        ):
+        )
+        raised = bool(line.words) and Style.SUPERSCRIPT in line.words[0].styles
+        ended = _ENDED.search(last.text.rstrip()) and last.box.x1 < right - _SHORT * last.x_height
+        level = last.box.y0 < line.box.middle[1] < last.box.y1  # the note of a mark by itself
+        if (counted or raised or ended) and not level:
             notes.append([line])
         else:
             notes[-1].append(line)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Box, Line, Style, Word
-from amberquarry.layout import Components, TextLine
+from amberquarry.layout import CAPITAL_RATIO, Components, TextLine
 from amberquarry.reading.bullets import lone_bullet, piece_box, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
@@ -37,6 +37,8 @@ _SCRAP = 5  # letters of a line that tell nothing by themselves
 _LEAST_WORDS = 30  # of a page, from which its usual weight can be told
 _HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
 _HEAVIER = 1.1  # of the log odds of bold, against the page's usual word
+_FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
+_OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -60,6 +62,11 @@ class _Reading:
     read: Characters
     doubts: list[Doubt]
 
+    @property
+    def confidence(self) -> float:
+        """Mean confidence of the characters, 0 without any."""
+        return float(self.read.confidences.mean()) if self.read.text else 0.0
+
 
 def read_lines(
     grey: NDArray[np.uint8],
@@ -77,10 +84,18 @@ def read_lines(
     readings: list[_Reading | None] = []
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
-        picture = cut_line(grey, found, line, foreign, settings)
-        steps = parted(network.steps(picture.ink), settings.word_parting)
-        read = decode(steps)
-        readings.append(_Reading(picture, read, doubts_of(steps)) if believable(read) else None)
+
+        def read_as(line: TextLine, foreign: NDArray[np.bool_] = foreign) -> _Reading:
+            picture = cut_line(grey, found, line, foreign, settings)
+            steps = parted(network.steps(picture.ink), settings.word_parting)
+            return _Reading(picture, decode(steps), doubts_of(steps))
+
+        best = read_as(line)
+        if (line.plain or len(line.pieces) <= _FEW_PIECES) and best.confidence < _SURE_SHORT:
+            # letters of one height may be small ones or capitals and figures
+            others = [replace(line, x_height=line.x_height * ratio) for ratio in _OTHER_SIZES]
+            best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
+        readings.append(best if believable(best.read) else None)
     texts = [reading.read.text for reading in readings if reading]
     script = main_script(texts)
     language = identify(" ".join(texts))
