@@ -59,7 +59,7 @@ _GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet 
 _ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
 _HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
 _LONGEST_TITLE = 90  # letters of a running title
-_EDGE = 0.14  # of the page's height, in which heads and feet stand
+_EDGE, _FOLIO_EDGE = 0.14, 0.22  # of the page's height, in which heads and numbers stand
 
 
 def _whole_rows(lines: list[Line]) -> list[Line]:
@@ -281,9 +281,12 @@ def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
         if not row:
             continue
         edge = min(b.box.y0 for b in row) if top else max(b.box.y1 for b in row)
-        if (edge > _EDGE * height) if top else (edge < (1 - _EDGE) * height):
+        inset = edge if top else height - edge
+        if inset > _FOLIO_EDGE * height:
             continue
         folio = [b for b in row if _is_folio(b)]
+        if inset > _EDGE * height and len(folio) < len(row):
+            continue
         for block in row:
             if block in folio:
                 block.kind, block.level = BlockKind.PAGE_NUMBER, None

@@ -37,6 +37,10 @@ _SCRAP = 5  # letters of a line that tell nothing by themselves
 _LEAST_WORDS = 30  # of a page, from which its usual weight can be told
 _HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
 _HEAVIER = 1.1  # of the log odds of bold, against the page's usual word
+# Words that are much heavier than the usual one need not be so heavy by themselves.
+_CLEAR_LETTERS, _CLEAR_HEAVY, _CLEAR_HEAVIER = 3, -0.5, 1.8
+# Of a whole line: letters and figures at least, log odds, and those against the usual word.
+_LINE_LETTERS, _LINE_HEAVY, _LINE_HEAVIER = 5, -1.5, 3.0
 _FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
@@ -301,22 +305,37 @@ def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
     A face can be heavy or light throughout: what sets a word apart is its weight against the
     others. Pages of a few words have no usual weight; there its own counts alone.
     """
-    words = [word for line in lines for word in line.words]
-    if not words:
+    weights = [
+        [_weight(word, text) for word in line.words]
+        for line, text in zip(lines, placed, strict=True)
+    ]
+    every = [weight for own in weights for weight in own]
+    if not every:
         return
-    heavy = np.array(
-        [
-            word_styles(word.text, text.styles[word.start : word.end])[0]
-            for line, text in zip(lines, placed, strict=True)
-            for word in line.words
-        ]
-    )
-    weight = np.log((heavy + 1e-3) / (1 - heavy + 1e-3))
-    usual = float(np.median(weight)) if len(words) >= _LEAST_WORDS else -np.inf
-    for word, own in zip(words, weight, strict=True):
-        # heavy by itself, where few letters tell less than many, and heavier than the rest
-        if own > max(_HEAVY / math.sqrt(len(word.text)), usual + _HEAVIER):
-            word.styles |= {Style.BOLD}
+    usual = float(np.median(every)) if len(every) >= _LEAST_WORDS else -np.inf
+    for line, own in zip(lines, weights, strict=True):
+        letters = [sum(map(str.isalnum, word.text)) for word in line.words]
+        # a line that is far heavier throughout needs not be heavy by itself
+        whole = (
+            sum(letters) >= _LINE_LETTERS
+            and usual > -np.inf
+            and min(own) > usual + _HEAVIER
+            and float(np.average(own, weights=letters)) > max(_LINE_HEAVY, usual + _LINE_HEAVIER)
+        )
+        for word, weight in zip(line.words, own, strict=True):
+            # heavy by itself, where few letters tell less than many, and heavier than the rest
+            sure = weight > max(_HEAVY / math.sqrt(len(word.text)), usual + _HEAVIER)
+            clear = len(word.text) >= _CLEAR_LETTERS and weight > max(
+                _CLEAR_HEAVY, usual + _CLEAR_HEAVIER
+            )
+            if whole or sure or (clear and usual > -np.inf):
+                word.styles |= {Style.BOLD}
+
+
+def _weight(word: Word, text: PlacedText) -> float:
+    """Return the log odds that a word is bold."""
+    heavy = float(word_styles(word.text, text.styles[word.start : word.end])[0])
+    return math.log((heavy + 1e-3) / (1 - heavy + 1e-3))
 
 
 def settle_unknown(lines: list[Line]) -> None:
