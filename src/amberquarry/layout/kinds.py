@@ -182,7 +182,8 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
         else:
             is_heading = short and letters >= 2 and (
                 size > _HEADING_SIZE
-                or (bold and alone and not ends)
+                # terms over their meanings begin small
+                or (bold and alone and not ends and not text.lstrip(_OPENING)[:1].islower())
                 or (numbered and alone and not ends and (size > _SAME_SIZE or capitals or italic))
                 or (capitals and alone and not ends and leads and len(text.split()) <= _FEW_WORDS)
                 or (italic and alone and not ends and leads and text[0].isupper()
