@@ -76,7 +76,8 @@ class KernelTest(unittest.TestCase):
         ink[80:130, 50:550] = 1
         ink[150:153, 50:90] = 1
         ink[160:199, 300:302] = 1
-        rules = find_rules(ink, 20)
+        across, down = find_rules(ink, 20)
+        rules = across | down
         self.assertTrue(rules[21, 100:500].all())
         self.assertFalse(rules[70:].any())
 

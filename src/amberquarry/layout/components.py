@@ -18,6 +18,8 @@ _WIDEST_LETTER = 9.0
 _HEADLINE, _MOST_HEADLINE = (2.0, 16.0), 2000  # letters high; more such pieces are a picture
 _FRAME_FILL = 0.06  # a large piece that fills less of its box is an outline: others may lie inside
 _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
+# Rounded corners and short sides of frames: share of their box that they fill, letters of a side.
+_CORNER_FILL, _SIDE = 0.35, 2.2
 _PHOTO_BLOCK = 8
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
@@ -148,21 +150,17 @@ def _opened(kept: NDArray[np.uint8], length: int) -> NDArray[np.uint8]:
     return kept
 
 
-def find_rules(ink: NDArray[np.uint8], letter: float) -> NDArray[np.uint8]:
-    """Return (H, W), 1 where ink lies in rules: long, straight, thin runs across or down."""
+def find_rules(ink: NDArray[np.uint8], letter: float) -> list[NDArray[np.uint8]]:
+    """Return two pictures (H, W), 1 where ink lies in rules: long, thin runs across, and down."""
     length = max(24, round(_RULE_LETTERS * letter))
     thick = max(4, round(_RULE_THICKNESS * letter))
-    found = np.zeros_like(ink)
+    found = []
     for axis in (1, 0):
-        if ink.shape[axis] <= length:
-            continue
-        runs = _runs(ink, length, axis)
-        if not runs.any():
-            continue
-        bold = _runs(runs, thick + 1, 1 - axis)
+        runs = _runs(ink, length, axis) if ink.shape[axis] > length else np.zeros_like(ink)
+        bold = _runs(runs, thick + 1, 1 - axis) if runs.any() else runs
         if bold.any():
             runs &= ~cv2.dilate(bold, np.ones((3, 3), np.uint8)) & 1
-        found |= runs
+        found.append(runs)
     return found
 
 
@@ -187,7 +185,8 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
 
     letter: the usual height of letters in pixels.
     """
-    rules = find_rules(ink, letter)
+    across, down = find_rules(ink, letter)
+    rules = across | down
     if rules.any():
         # the rule's soft edge goes with it, but not what crosses it
         wide = cv2.dilate(rules, np.ones((3, 3), np.uint8))
@@ -204,6 +203,10 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     fill = area / np.maximum(1, width * height)
     # rough or slanting rules, which no straight run covers, and frames
     drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
+    if rules.any():  # rounded corners and short sides of frames
+        at_both = _touching(labels, across, len(area)) & _touching(labels, down, len(area))
+        at_one = _touching(labels, rules, len(area)) & (np.maximum(width, height) > _SIDE * letter)
+        drawn |= (at_both | at_one) & (fill < _CORNER_FILL)
     if drawn.any():
         rules = rules | drawn[labels]
     pictures = [
@@ -215,7 +218,7 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         count, _, boxes, _ = cv2.connectedComponentsWithStats(photographs.astype(np.uint8))
         pictures += [_trimmed(box, grey) for box in (_PHOTO_BLOCK * boxes[1:count, :4]).tolist()]
     pictures = merge_boxes(pictures, letter)
-    usable = ~large & (area >= max(4, (_SPECK * letter) ** 2))
+    usable = ~large & ~drawn & (area >= max(4, (_SPECK * letter) ** 2))
     usable[0] = False
     middle_x, middle_y = left + width / 2, top + height / 2
     for box in pictures:
@@ -229,6 +232,15 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     return Components(
         labels, left, top, left + width, top + height, area, usable, rules, pictures, strokes
     )
+
+
+def _touching(labels: NDArray[np.int32], rules: NDArray[np.uint8], count: int) -> NDArray[np.bool_]:
+    """Return which pieces lie at a rule."""
+    near = cv2.dilate(rules, np.ones((5, 5), np.uint8)) > 0
+    touched = np.zeros(count, bool)
+    touched[np.unique(labels[near])] = True
+    touched[0] = False
+    return touched
 
 
 def _of_headlines(

@@ -5,14 +5,13 @@ Found once the page was read: textures and hatching look like lines of text befo
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine
+from amberquarry.layout.typography import rows_of
 
 _NEAR = 1.5  # letters between parts of one seed
 _REACH = 6.0  # letters between parts of a figure with no text between them
@@ -78,8 +77,9 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
             labels += own
             rest = [line for line in block.lines if not any(line is label for label in own)]
             if rest:
-                around = Box.around([line.box for line in rest])
-                kept.append(replace(block, lines=rest, box=around))
+                # a row by itself is no table
+                plain = block.kind is BlockKind.TABLE and len(rows_of(rest)) < 2
+                kept.append(block.part(BlockKind.PARAGRAPH if plain else block.kind, rest))
         if at is None:
             over = [
                 number
