@@ -18,8 +18,9 @@ _WIDEST_LETTER = 9.0
 _HEADLINE, _MOST_HEADLINE = (2.0, 16.0), 2000  # letters high; more such pieces are a picture
 _FRAME_FILL = 0.06  # a large piece that fills less of its box is an outline: others may lie inside
 _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
-# Rounded corners and short sides of frames: share of their box that they fill, letters of a side.
-_CORNER_FILL, _SIDE = 0.35, 2.2
+# Rounded corners and short sides of frames: share of their box that they fill; letters that a side
+# is long at least, and a corner wide at most.
+_CORNER_FILL, _SIDE, _CORNER = 0.35, 2.2, 1.2
 _PHOTO_BLOCK = 8
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
@@ -203,10 +204,12 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     fill = area / np.maximum(1, width * height)
     # rough or slanting rules, which no straight run covers, and frames
     drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
+    both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
     if rules.any():  # rounded corners and short sides of frames
         at_both = _touching(labels, across, len(area)) & _touching(labels, down, len(area))
         at_one = _touching(labels, rules, len(area)) & (np.maximum(width, height) > _SIDE * letter)
-        drawn |= (at_both | at_one) & (fill < _CORNER_FILL)
+        small = (fill < _CORNER_FILL) & (np.minimum(width, height) < _CORNER * letter)
+        drawn |= (at_both | at_one) & small
     if drawn.any():
         rules = rules | drawn[labels]
     pictures = [
@@ -225,7 +228,6 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         usable &= ~(
             (middle_x >= box.x0) & (middle_x < box.x1) & (middle_y >= box.y0) & (middle_y < box.y1)
         )
-    both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
     strokes = [
         Box(left[i], top[i], left[i] + width[i], top[i] + height[i]) for i in np.flatnonzero(both)
     ]
