@@ -28,6 +28,7 @@ _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
+_ONE_ROW = 2.5  # ratio of sizes in one row, at most
 _HEADING_SIZE = 1.17  # over the usual x-height
 _LOOSE = 1.28  # over the usual distance of lines: a new block begins
 
@@ -384,6 +385,7 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
     smaller = np.minimum(measured.size[None], measured.size[:, None])
     level = np.abs(measured.start[None] - measured.end[:, None]) < _SAME_ROW * smaller
     follows = level & (gap > -0.3 * smaller) & (measured.x0[None] > measured.x0[:, None])
+    follows &= np.maximum(measured.size[None], measured.size[:, None]) < _ONE_ROW * smaller
     y = (measured.start[None] + measured.end[:, None]) / 2 - smaller / 2
     for column in columns:
         x = (column.x0 + column.x1) / 2
