@@ -2,6 +2,7 @@
 
     python benchmarks/layout.py build --data DATA      set documents, by Chromium and LaTeX
     python benchmarks/layout.py score --data DATA      read them and print a table
+    python benchmarks/layout.py seconds --data DATA    how long layout takes
 
 DATA holds fonts and corpus of the training kit. Documents of some kinds are only in the split
 `score`.
@@ -27,7 +28,7 @@ import cv2
 import numpy as np
 import pypdfium2 as pdfium
 
-from amberquarry import BlockKind, Page, read_page
+from amberquarry import BlockKind, Page, pipeline, read_page
 from amberquarry.assembly import assemble
 from amberquarry.document import RUNNING, Block, Box
 from amberquarry.formats.records import page_from_record
@@ -44,6 +45,11 @@ NAMES = (*MAKERS, *latex.MAKERS)
 SPLITS = {"inspect": 6, "score": 9}  # documents of each kind
 LEVELS = ("clean", "office")
 DPI = 300.0
+STAGES = {
+    "from ink to blocks": ("analyse",),
+    "figures": ("find_figures", "place_figures"),
+    "from lines to kinds": ("place_fields", "place_tables", "settle_kinds"),
+}
 _FLAGS = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -334,6 +340,41 @@ def score(
                 click.echo(row(stem, counts))
     for name in (*(n for n in NAMES if n in groups), "all"):
         click.echo(row(name, groups[name]))
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+@click.option("--pages", default=40, show_default=True)
+def seconds(data: Path, pages: int) -> None:
+    """Print how long layout takes on clean 300-dpi pages, on one core."""
+    cv2.setNumThreads(1)
+    spent: Counter[str] = Counter()
+
+    def timed(stage: str, call: Any) -> Any:
+        def wrapper(*arguments: Any) -> Any:
+            began = time.perf_counter()
+            result = call(*arguments)
+            spent[stage] += time.perf_counter() - began
+            return result
+
+        return wrapper
+
+    for stage, names in STAGES.items():
+        for name in names:
+            setattr(pipeline, name, timed(stage, getattr(pipeline, name)))
+    paths = sorted((data / "layout" / "inspect" / "clean").glob("*.png"))
+    chosen = paths[:: max(1, len(paths) // pages)][:pages]
+    read_page(chosen[0])
+    spent.clear()
+    began = time.perf_counter()
+    for path in chosen:
+        timed("from lines to a document", assemble)([read_page(path)])
+    whole = time.perf_counter() - began
+    for stage, total_s in spent.items():
+        click.echo(f"{stage:32} {1000 * total_s / len(chosen):8.1f} ms a page")
+    click.echo(
+        f"{'everything':32} {1000 * whole / len(chosen):8.1f} ms a page, {len(chosen)} pages"
+    )
 
 
 if __name__ == "__main__":

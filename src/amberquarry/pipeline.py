@@ -363,7 +363,7 @@ def _read_regions(
     if not prepared.letter_height and not sizes:
         return blocks
     letter = prepared.letter_height or CAPITAL_RATIO * float(np.median(sizes))
-    rules = layout.found.rule_boxes()
+    rules = layout.found.rule_boxes
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)
     return place_figures(blocks, find_figures(layout.found, believed, letter))

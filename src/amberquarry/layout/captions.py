@@ -17,8 +17,6 @@ _LABELS = """
     tabell таблица табл tabulka taulukko tablo πίνακας listing plate chart map scheme diagram schéma
     schema graphique graph algorithm photo karte
 """
-
-
 _CAPTION = re.compile(
     rf"^((?:{'|'.join(_LABELS.split())})\.?\s?[A-Z]?\d+(?:[.\-–]\d+)*)\s*([.:—–-]|$|\s)",
     re.IGNORECASE,

@@ -39,6 +39,7 @@ class Components:
     rules: NDArray[np.uint8]  # (H, W), 1 where a rule or form line was taken out
     pictures: list[Box]
     strokes: list[Box]  # of drawn lines that are no straight rules
+    rule_boxes: list[Box]  # of rules outside pictures, those that touch as one: frames and grids
 
     def upside_down(self) -> Components:
         """Return the same pieces on the page turned by 180 degrees."""
@@ -54,7 +55,7 @@ class Components:
             self.rules[::-1, ::-1],
             *(
                 [Box(width - b.x1, height - b.y1, width - b.x0, height - b.y0) for b in boxes]
-                for boxes in (self.pictures, self.strokes)
+                for boxes in (self.pictures, self.strokes, self.rule_boxes)
             ),
         )
 
@@ -68,28 +69,13 @@ class Components:
         """Width of each piece."""
         return self.right - self.left
 
-    def rule_boxes(self) -> list[Box]:
-        """Return the boxes of rules outside pictures, those that touch as one: frames, grids."""
-        if not self.rules.any():
-            return []
-        count, _, boxes, _ = cv2.connectedComponentsWithStats(self.rules, connectivity=8)
-        found = [
-            Box(float(x), float(y), float(x + w), float(y + h))
-            for x, y, w, h, _ in boxes[1:count].tolist()
-        ]
-        return [
-            box
-            for box in found
-            if not any(picture.contains(*box.middle) for picture in self.pictures)
-        ]
-
     def frames(self, edge: float) -> list[Box]:
         """Return the boxes of rules that enclose an area with no rule in it.
 
         edge: how far from the box's own edges, in pixels, its rules may lie.
         """
         found = []
-        for box in self.rule_boxes():
+        for box in self.rule_boxes:
             x0, y0, x1, y1 = (
                 round(v) for v in (box.x0 + edge, box.y0 + edge, box.x1 - edge, box.y1 - edge)
             )
@@ -232,8 +218,30 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         Box(left[i], top[i], left[i] + width[i], top[i] + height[i]) for i in np.flatnonzero(both)
     ]
     return Components(
-        labels, left, top, left + width, top + height, area, usable, rules, pictures, strokes
+        labels,
+        left,
+        top,
+        left + width,
+        top + height,
+        area,
+        usable,
+        rules,
+        pictures,
+        strokes,
+        _boxes_of_rules(rules, pictures),
     )
+
+
+def _boxes_of_rules(rules: NDArray[np.uint8], pictures: list[Box]) -> list[Box]:
+    """Return the boxes of rules outside pictures, those that touch as one."""
+    if not rules.any():
+        return []
+    count, _, boxes, _ = cv2.connectedComponentsWithStats(rules, connectivity=8)
+    found = [
+        Box(float(x), float(y), float(x + w), float(y + h))
+        for x, y, w, h, _ in boxes[1:count].tolist()
+    ]
+    return [box for box in found if not any(area.contains(*box.middle) for area in pictures)]
 
 
 def _touching(labels: NDArray[np.int32], rules: NDArray[np.uint8], count: int) -> NDArray[np.bool_]:

@@ -145,7 +145,7 @@ def _ink_boxes(found: Components, text: list[TextLine]) -> Floats:
     height, width = found.rules.shape
     rules = [
         box
-        for box in found.rule_boxes()
+        for box in found.rule_boxes
         if box.width < _LONG_RULE * width and box.height < _LONG_RULE * height
     ]
     return _array([*_boxes_of(found, free), *rules, *found.pictures])

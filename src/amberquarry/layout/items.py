@@ -11,20 +11,10 @@ from amberquarry.layout.typography import (
 )
 
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
-
-
 _SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
-
-
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
-
-
 _NEAR_LINES = 10  # among which the next item is looked for
-
-
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
-
-
 _NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)", re.I)
 
 

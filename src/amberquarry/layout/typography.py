@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,17 +13,10 @@ from amberquarry.document import Block, BlockKind, Line, Style
 from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
 
 _LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
-
-
 _FIXED_LETTERS, FIXED_SHARE = 10, 0.8
-
-
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
-
-
+_UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
-
-
 SMALL = 0.93  # of the usual x-height: notes, captions
 MOSTLY = 0.6  # of a line's letters in bold or italics
 
@@ -70,7 +64,11 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
         steps = np.diff(middle)[there[1:] & there[:-1]]
         if there.sum() < _FIXED_LETTERS or len(steps) < _FIXED_LETTERS // 2:
             continue
-        pitches = np.median(steps) * _PITCHES
+        usual = float(np.median(steps))
+        if float(np.abs(steps - usual).mean()) > _UNEVEN * usual:  # far from any grid
+            shares[number] = _OFF
+            continue
+        pitches = usual * _PITCHES
         phases = np.exp(2j * np.pi * middle[there][None] / pitches[:, None])
         shares[number] = float(np.abs(phases.mean(1)).max())
     return shares
@@ -138,7 +136,7 @@ def rows_of(lines: list[Line]) -> list[list[Line]]:
 
 def size_of(block: Block) -> float:
     """Return the x-height of most lines of a block."""
-    return float(np.median([line.x_height for line in block.lines]))
+    return median(line.x_height for line in block.lines)
 
 
 def share_of(style: Style, line: Line) -> float:
