@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from amberquarry.document import Box
 from amberquarry.imaging import Prepared
 from amberquarry.layout.blocks import Region, make_blocks
 from amberquarry.layout.components import Components, find_components
@@ -14,6 +15,7 @@ from amberquarry.layout.margins import part_margins
 from amberquarry.layout.order import reading_order
 from amberquarry.settings import LayoutSettings
 
+_MOST_LINES = 4000  # of a page that are laid out at once
 _UNKNOWN_LETTER_PX = 24.0  # for pages with too few letters to measure
 
 
@@ -36,9 +38,25 @@ def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     found = find_components(page.ink, page.grey, letter)
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters, settings)
+    if len(lines) > _MOST_LINES:
+        return Layout(_in_bands(lines, gutters, letter), found)
     lines, margin = part_margins(lines, found, core_letters(found, letter))
     regions, columns = make_blocks(lines, margin, gutters, found.pictures)
     return Layout(reading_order(regions, columns, letter), found)
+
+
+def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[Region]:
+    """Return the blocks of a page of very many lines band by band, from the top down.
+
+    Lines are held against each other: of too many at once that takes too much memory.
+    """
+    ordered = sorted(lines, key=lambda line: (line.box.y0, line.box.x0))
+    found: list[Region] = []
+    for start in range(0, len(ordered), _MOST_LINES):
+        band = ordered[start : start + _MOST_LINES]
+        regions, columns = make_blocks(band, [], gutters, [])
+        found += reading_order(regions, columns, letter)
+    return found
 
 
 def whole_line(layout: Layout, letter: float) -> TextLine | None:

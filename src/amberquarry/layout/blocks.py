@@ -25,6 +25,7 @@ _MANY_ROWS = 15
 # how exactly at its edge in letters, share of the page's height, of lines that run across.
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
+_MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
@@ -71,6 +72,8 @@ class Lines:
     def _nearest(
         self, chosen: NDArray[np.int64], edge: NDArray[np.float64], sign: int
     ) -> NDArray[np.int64]:
+        if len(chosen) > _MOST_BESIDE:
+            chosen = np.sort(chosen[np.argsort(sign * edge[chosen], kind="stable")[:_MOST_BESIDE]])
         y0, y1 = self.y0[chosen], self.y1[chosen]
         shared = np.minimum(y1[:, None], y1[None]) - np.maximum(y0[:, None], y0[None])
         nearer = sign * (edge[chosen][None] - edge[chosen][:, None]) < -1

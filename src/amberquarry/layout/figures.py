@@ -22,6 +22,7 @@ _AT_EDGE, _EDGE_LINES = 1.0, 4  # letters; lines that begin where a column does
 _MOST_TEXT = 3  # lines of text inside a frame that is no figure
 _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters of its sides
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
+_MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
 _ROOM = 0.4  # letters between a figure and the text around it
 
 Floats = NDArray[np.float64]
@@ -148,7 +149,11 @@ def _ink_boxes(found: Components, text: list[TextLine]) -> Floats:
         for box in found.rule_boxes
         if box.width < _LONG_RULE * width and box.height < _LONG_RULE * height
     ]
-    return _array([*_boxes_of(found, free), *rules, *found.pictures])
+    boxes = _array([*_boxes_of(found, free), *rules, *found.pictures])
+    if len(boxes) > _MOST_INK:
+        area = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
+        boxes = boxes[np.argsort(-area, kind="stable")[:_MOST_INK]]
+    return boxes
 
 
 def _grown(box: Floats, text: Floats, ink: Floats, letter: float) -> Floats:

@@ -42,6 +42,7 @@ _CLEAR_LETTERS, _CLEAR_HEAVY, _CLEAR_HEAVIER = 3, -0.5, 1.8
 # Of a whole line: letters and figures at least, log odds, and those against the usual word.
 _LINE_LETTERS, _LINE_HEAVY, _LINE_HEAVIER = 5, -1.5, 3.0
 _FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
+_MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
@@ -86,6 +87,7 @@ def read_lines(
     """
     owner = owners(found, lines)
     readings: list[_Reading | None] = []
+    tried = 0
     for number, line in enumerate(lines):
         foreign = (owner != number) & (owner >= 0)
 
@@ -95,7 +97,9 @@ def read_lines(
             return _Reading(picture, decode(steps), doubts_of(steps))
 
         best = read_as(line)
-        if (line.plain or len(line.pieces) <= _FEW_PIECES) and best.confidence < _SURE_SHORT:
+        short = line.plain or len(line.pieces) <= _FEW_PIECES
+        if short and best.confidence < _SURE_SHORT and tried < _MOST_TRIED:
+            tried += 1
             # letters of one height may be small ones or capitals and figures
             others = [replace(line, x_height=line.x_height * ratio) for ratio in _OTHER_SIZES]
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
