@@ -1,6 +1,8 @@
 import unittest
+from pathlib import Path
 
 import cv2
+import matplotlib
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
@@ -8,7 +10,7 @@ from amberquarry.document import Step
 from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down, views_of
 from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
-from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel
+from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel, reverse_dark
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 from amberquarry.sources import PagePicture
@@ -23,6 +25,12 @@ def corners_hold(test, prepared, source):
     x = np.clip(points[:, 0].astype(int), 0, source.shape[1] - 1)
     y = np.clip(points[:, 1].astype(int), 0, source.shape[0] - 1)
     test.assertGreater((source[y, x] < 200).mean(), 0.9)
+
+
+def shrunk(grey):
+    """Return a picture in blocks of 8 pixels, as the ground is looked at."""
+    size = (-(-grey.shape[1] // 8), -(-grey.shape[0] // 8))
+    return cv2.resize(grey.astype(np.uint8), size, interpolation=cv2.INTER_AREA)
 
 
 def brightest(colours):
@@ -108,6 +116,18 @@ class LightTest(unittest.TestCase):
         wanted = ink_of(even_page(pixels(light))[0])[150:380, 100:1100].mean()
         found = ink_of(even_page(pixels(dark))[0])[150:380, 100:1100].mean()
         self.assertAlmostEqual(found, wanted, delta=0.25 * wanted)
+
+    def test_bold_letters_and_photographs_are_no_dark_areas(self):
+        image = blank(1600, 1200)
+        bold = str(Path(matplotlib.get_data_path()) / "fonts" / "ttf" / "DejaVuSans-Bold.ttf")
+        ImageDraw.Draw(image).text((80, 80), "HEAVY", font=ImageFont.truetype(bold, 170), fill=0)
+        tones = np.random.default_rng(3).uniform(30, 120, (7, 9)).astype(np.uint8)
+        image.paste(Image.fromarray(tones).resize((700, 500), Image.Resampling.BICUBIC), (80, 500))
+        grain = np.random.default_rng(4).normal(0, 8, (1200, 1600))
+        grey = np.clip(pixels(image) + np.where(pixels(image) < 250, grain, 0), 0, 255)
+        turned, _, share = reverse_dark(grey.astype(np.uint8), shrunk(grey))
+        self.assertEqual(share, 0.0)
+        self.assertTrue((turned == grey.astype(np.uint8)).all())
 
     def test_whole_page_dark(self):
         """A negative is turned as a whole."""

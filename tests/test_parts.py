@@ -1,5 +1,6 @@
 """What stands on a page besides running text: figures, tables, equations, fields, margin notes."""
 
+import io
 import json
 import subprocess
 import sys
@@ -18,6 +19,7 @@ import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble
 from amberquarry.formats.records import page_from_record, page_record, schema
+from amberquarry.imaging import cut_out, encoded
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.kinds import goes_on
 from amberquarry.layout.tables import is_tabular
@@ -107,6 +109,89 @@ class FigureTest(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             [path] = document.save_pictures(folder)
             self.assertGreater(path.stat().st_size, 2000)
+
+
+class CropTest(unittest.TestCase):
+    def test_drawings_become_png_and_tones_jpeg(self):
+        drawing = np.full((200, 300), 255, np.uint8)
+        drawing[40:44], drawing[:, 100:103] = 0, 0
+        tones = np.random.default_rng(2).uniform(20, 235, (9, 9)).astype(np.uint8)
+        photograph = np.array(Image.fromarray(tones).resize((300, 200), Image.Resampling.BICUBIC))
+        for pixels, ending, kind in ((drawing, "png", "PNG"), (photograph, "jpg", "JPEG"),
+                                     (np.dstack([photograph] * 3), "jpg", "JPEG")):  # fmt: skip
+            with self.subTest(kind=kind, shape=pixels.shape):
+                found, data = encoded(pixels)
+                self.assertEqual(found, ending)
+                with Image.open(io.BytesIO(data)) as picture:
+                    self.assertEqual((picture.format, picture.size), (kind, (300, 200)))
+
+    def test_colours_keep_their_order(self):
+        pixels = np.zeros((50, 60, 3), np.uint8)
+        pixels[..., 0] = 250
+        _, data = encoded(pixels)
+        with Image.open(io.BytesIO(data)) as picture:
+            self.assertEqual(picture.convert("RGB").getpixel((5, 5)), (250, 0, 0))
+
+    def test_a_turned_page_gives_an_upright_picture(self):
+        pixels = np.arange(12, dtype=np.uint8).reshape(3, 4)
+        self.assertEqual(cut_out(pixels, (1, 0, 3, 2), 0).tolist(), [[1, 2], [5, 6]])
+        # turned clockwise by a quarter, its upper left corner stands at the upper right
+        turned = np.rot90(pixels, -1)
+        self.assertEqual(cut_out(turned, (0, 0, 3, 4), 90).tolist(), pixels.tolist())
+
+
+class ShortLineTest(unittest.TestCase):
+    def test_a_lone_page_number_is_read_and_told(self):
+        image = blank()
+        write_justified(image, PROSE * 5, 140, 140, 960, 20, size=30)
+        ImageDraw.Draw(image).text((606, 1620), "30", font=font(24), fill=0)
+        page = aq.read_page(image)
+        [number] = of_kind(page, BlockKind.PAGE_NUMBER)
+        self.assertEqual(number.text, "30")
+        self.assertNotIn("30", page.text.split())
+
+
+class NoteTest(unittest.TestCase):
+    def notes(self, *lines):
+        """Return the notes found in lines of small type under a page of prose."""
+        image = blank()
+        write_justified(image, PROSE * 8, 140, 140, 960, 24, size=32)
+        write_lines(image, list(lines), x=140, y=1500, size=22, pitch=1.35)
+        return [block.text for block in of_kind(aq.read_page(image), BlockKind.FOOTNOTE)]
+
+    def test_notes_are_parted_by_their_marks(self):
+        found = self.notes(
+            "1 The old gauge was lost in the gale of that winter, and the new one stands",
+            "on the mole.",
+            "2 The book of the year before has other figures for the same tides.",
+        )
+        self.assertEqual([text[0] for text in found], ["1", "2"])
+
+    def test_a_short_line_that_ends_parts_notes_too(self):
+        found = self.notes(
+            "The old gauge was lost in the gale of that winter, and the new one stands",
+            "on the mole.",
+            "The book of the year before has other figures for the same tides.",
+        )
+        self.assertEqual(len(found), 2)
+        self.assertTrue(found[0].endswith("on the mole."))
+
+
+class HandTest(unittest.TestCase):
+    def test_pages_say_what_was_written_by_hand(self):
+        texts = ("the keeper wrote it", "a label")
+        written, printed = (
+            block_of(BlockKind.PARAGRAPH, text, 40 + 60 * n) for n, text in enumerate(texts)
+        )
+        written.lines[0].handwritten = True
+        pages = pages_of([written, printed], [printed])
+        record = aq.Document("d", "d", pages).to_record()
+        self.assertEqual([page["handwritten"] for page in record["pages"]], [True, False])
+        [line, other] = [block["lines"][0] for block in page_record(pages[0], "d")["blocks"]]
+        self.assertTrue(line["handwritten"])
+        self.assertNotIn("handwritten", other)
+        again = page_from_record(page_record(pages[0], "d"))
+        self.assertTrue(again.blocks[0].lines[0].handwritten)
 
 
 class PhotographTest(unittest.TestCase):

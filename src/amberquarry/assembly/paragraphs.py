@@ -21,6 +21,11 @@ EMPHASISED = {
 _SAMPLE_LINES = 400  # of a document, to tell its language by
 # Languages that write compounds apart or with a hyphen; others write them in one word.
 _WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
+# What stands before hyphens more often than it begins words that no list knows.
+_BEFORE_HYPHENS = frozenset(
+    ("non", "self", "well", "ex", "quasi", "semi", "half", "multi", "cross", "ci", "là", "celui",
+     "vice", "demi", "mi", "peut", "est", "c'est", "auto", "anti", "pseudo")
+)  # fmt: skip
 _LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
 _HYPHENS = "-\u2010\u00ad¬"
 
@@ -58,6 +63,8 @@ class Lexicon:
             return True
         if whole in self.listed or not self.compounds:
             return False
+        if _bare(left) in _BEFORE_HYPHENS:
+            return True
         parts = [_bare(part) for part in compound.split("-")]
         return all(part in self.listed or part in self.own for part in parts)
 

@@ -24,6 +24,8 @@ INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
 MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
 _LIGHTER = 1.5  # contrast of light strokes in a dark area over that of dark ones, at least
+_DARK_EDGE = 0.95  # of the blocks along the edge of a dark area
+_LARGE_PANEL, _DARK_SHARE = 3000, 0.94  # blocks of a large one, and how many of them are dark
 _LOWEST_THRESHOLD = 100.0
 # Faint print is trusted as far as the noise of the paper lets it: these are deviations.
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
@@ -106,6 +108,8 @@ def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) 
     found = []
     for number in range(1, count):
         area = labels == number
+        if not _is_panel(area, blocks.mean < _DARK * paper):
+            continue
         inside = inner & area & (blocks.mean < _NOTCH * paper)
         if not inside.any():
             inside = area
@@ -117,6 +121,16 @@ def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) 
             letters = float(np.percentile(blocks.lightest[inside], _STROKE_SHARE))
             found.append(_DarkArea(area, level, max(letters, level + _LEAST_CONTRAST)))
     return found
+
+
+def _is_panel(area: NDArray[np.bool_], dark: NDArray[np.bool_]) -> bool:
+    """Return whether an area is dark all along its edge, or large and dark nearly throughout.
+
+    Bold letters of headlines are not: white reaches into them from outside.
+    """
+    edge = area & (cv2.erode(area.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
+    along = float(dark[edge].mean()) if edge.any() else 1.0
+    return along >= _DARK_EDGE or (area.sum() >= _LARGE_PANEL and dark[area].mean() >= _DARK_SHARE)
 
 
 def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.uint8]:
