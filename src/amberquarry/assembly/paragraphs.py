@@ -23,9 +23,22 @@ _SAMPLE_LINES = 400  # of a document, to tell its language by
 _WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
 # What stands before hyphens more often than it begins words that no list knows.
 _BEFORE_HYPHENS = frozenset(
-    ("non", "self", "well", "ex", "quasi", "semi", "half", "multi", "cross", "ci", "là", "celui",
-     "vice", "demi", "mi", "peut", "est", "c'est", "auto", "anti", "pseudo")
-)  # fmt: skip
+    (
+        "non",
+        "self",
+        "well",
+        "ex",
+        "quasi",
+        "half",
+        "cross",
+        "ci",
+        "là",
+        "celui",
+        "vice",
+        "demi",
+        "peut",
+    )
+)
 _LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
 _HYPHENS = "-\u2010\u00ad¬"
 
