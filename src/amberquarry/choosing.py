@@ -53,6 +53,7 @@ _CLEARLY, _NEARLY = 1.05, 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
+_ROOM_PX = 6  # around what is cut out of a page
 _SURE_LINE = 0.99
 
 
@@ -91,7 +92,9 @@ def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
         for block in page.blocks:
             if block.kind not in (BlockKind.FIGURE, BlockKind.EQUATION):
                 continue
-            cut = cut_out(pixels, block.box, page.rotation)
+            box = block.box
+            room = (box.x0 - _ROOM_PX, box.y0 - _ROOM_PX, box.x1 + _ROOM_PX, box.y1 + _ROOM_PX)
+            cut = cut_out(pixels, room, page.rotation)
             if cut.size:
                 count += 1
                 ending, data = encoded(cut)

@@ -161,6 +161,52 @@ def notes_page(faces: Faces, chance: random.Random, number: int) -> SetPage:
     return page
 
 
+def trace_page(faces: Faces, chance: random.Random) -> SetPage:
+    """Return a page with the drawn trace of a gauge, its caption, and a displayed equation."""
+    page = SetPage()
+    running_head(page, faces, "Notes on the Instruments", "12")
+    width = A4[0] - 2 * MARGIN
+
+    def text(words: str, y: int, **how: Any) -> int:
+        return page.paragraph(words, MARGIN, y, width, faces.sans, 46, **how)[0]
+
+    y, _ = page.paragraph(
+        "12. The trace of the gauge", MARGIN, 320, width, faces.sans_bold, 66,
+        kind="heading", level=1, justify=False,
+    )  # fmt: skip
+    y = text(f"Figure 1 shows a day of the gauge at Quernmouth. {paragraph(chance, 4)}", y + 30)
+    left, right, top, foot = MARGIN + 320, A4[0] - MARGIN - 260, y + 60, y + 760
+    page.draw.line((left, top, left, foot, right, foot), fill=0, width=4)
+    hours = np.linspace(0, 24, 400)
+    level = np.sin(hours * 0.506) + 0.25 * np.sin(hours * 1.01 + 1) + 0.1 * np.sin(hours * 5)
+    x = left + hours / 24 * (right - left)
+    points = np.stack([x, (top + foot) / 2 - level * (foot - top) / 3], 1)
+    page.draw.line([tuple(point) for point in points.tolist()], fill=0, width=5)
+    labels = [
+        [page.word(left + hour / 24 * (right - left) - 18, foot + 44, str(hour), faces.sans, 34)]
+        for hour in range(0, 25, 6)
+    ]
+    labels += [
+        [page.word(left - 80, foot - n * (foot - top) / 3, f"{n}.0", faces.sans, 34)]
+        for n in range(1, 4)
+    ]
+    page.block("figure", labels)
+    y, _ = page.paragraph(
+        "Figure 1. Height of the water in metres, by the hour.", MARGIN, foot + 80, width,
+        faces.italic, 40, kind="caption", justify=False, centre=True,
+    )  # fmt: skip
+    y = text(f"The height of the water follows from three figures. {paragraph(chance, 3)}", y + 40)
+    pen, words = MARGIN + 700.0, []
+    for part in ["h", "=", "a", "+", "b", "sin(n", "t", "+", "g)"]:
+        words.append(page.word(pen, y + 110, part, faces.italic, 52))
+        pen = words[-1]["box"][2] + 20
+    words.append(page.word(A4[0] - MARGIN - 80, y + 110, "(4)", faces.text, 46))
+    page.block("equation", [words])
+    y = text(f"in which t counts the hours from noon. {paragraph(chance, 4)}", y + 190)
+    text(paragraph(chance, 5), y, indent=60)
+    return page
+
+
 def diary_page(faces: Faces, chance: random.Random, day: int) -> SetPage:
     """Return a typewritten page of the weather diary."""
     page = SetPage()
@@ -592,6 +638,8 @@ def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     out.tiff(
         "instrument-notes.tif", [notes_page(faces, chance, n) for n in range(1, 5)], "one column"
     )
+    trace = trace_page(faces, random.Random(SEED + 12))
+    out.picture("gauge-trace", trace, "office", 70, "one column")
     out.pdf(
         "weather-diary.pdf",
         [diary_page(faces, chance, n) for n in range(1, 4)],
