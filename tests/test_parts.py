@@ -264,7 +264,8 @@ class TableTest(unittest.TestCase):
 
 class FieldTest(unittest.TestCase):
     FIELDS = (("Gauge:", "North mole"), ("Keeper:", "T. Orrel"), ("Depth:", "4.75 m"),
-              ("Wind:", "westerly"), ("Remarks:", ""))  # fmt: skip
+              ("Marks:", "11"), ("Wind:", "westerly"),
+              ("Remarks:", ""))  # fmt: skip
 
     def fields(self, image):
         page = aq.read_page(image)

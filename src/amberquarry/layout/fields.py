@@ -20,6 +20,7 @@ _OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its lin
 _ROW = 2.6  # letters between the feet of two rows of one entry
 _GAP = 1.25  # x-heights between a label and its entry in one box
 _TO_LINE, _SPACE = 2.0, 0.9  # letters from a label to its line; between its words, at most
+_TALL_WORD = 1.5  # letters: higher ones may be the sides of boxes
 _SIDE = 0.7  # of a box's height, that is no letter but its side
 _SIDES = frozenset("|[]lI1!¦/\\")  # as which upright strokes are read
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
@@ -54,7 +55,11 @@ def place_fields(
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     pieces = [_Piece(word, line) for line in lines for word in line.words]
-    pieces = [piece for piece in pieces if not set(piece.word.text) <= _SIDES]
+    pieces = [
+        piece
+        for piece in pieces
+        if piece.word.box.height < _TALL_WORD * letter or not set(piece.word.text) <= _SIDES
+    ]
     lying = [r for r in rules if r.height < _THIN * letter and r.width > _LINE * letter]
     boxes = [f for f in frames if _CELL[0] * letter < f.height < _TALL * letter]
     edges = _frames(lying, [piece.word.box for piece in pieces], letter)
@@ -82,15 +87,13 @@ def _without_sides(blocks: list[Block], boxes: list[Box], letter: float) -> list
 
     out = []
     for block in blocks:
-        lines = []
-        for line in block.lines:
-            kept = [word for word in line.words if not is_side(word)]
-            if len(kept) == len(line.words):
-                lines.append(line)
-            elif kept:
-                lines.append(line.part(kept))
-        if lines or not block.lines:
-            out.append(block if len(lines) == len(block.lines) else block.part(block.kind, lines))
+        if not any(is_side(word) for line in block.lines for word in line.words):
+            out.append(block)
+            continue
+        kept = [[word for word in line.words if not is_side(word)] for line in block.lines]
+        lines = [line.part(words) for line, words in zip(block.lines, kept, strict=True) if words]
+        if lines:
+            out.append(block.part(block.kind, lines))
     return out
 
 
@@ -168,7 +171,7 @@ def _on_line(rule: Box, pieces: list[_Piece], letter: float) -> _Field:
         most = _OVER if not entry else _ROW
         if -_UNDER * letter < rise < most * letter:
             entry.append(piece)
-            foot = min(foot, piece.word.box.y1) if entry else foot
+            foot = min(foot, piece.word.box.y1)
     top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)
     if any(
         top < p.word.box.middle[1] < rule.y1 and 0 < p.word.box.x0 - rule.x1 < _SPACE * letter
@@ -178,7 +181,9 @@ def _on_line(rule: Box, pieces: list[_Piece], letter: float) -> _Field:
     row = [
         p
         for p in pieces
-        if top - 0.5 * letter < p.word.box.middle[1] < rule.y1 and p.word.box.x1 < rule.x0 + letter
+        if top - 0.5 * letter < p.word.box.middle[1] < rule.y1
+        and p.word.box.x1 < rule.x0 + letter
+        and not any(p is other for other in entry)
     ]
     return _Field(_leading(row, rule.x0, letter), entry)
 
