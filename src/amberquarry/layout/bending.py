@@ -55,6 +55,8 @@ def find_bend(
         rest = centred[:, -1] - centred[:, :-1] @ weights
         straight, left = float(centred[kept, -1].std()), float(rest[kept].std())
         kept &= np.abs(rest) < _OUTLIER * max(left, 0.02 * letter)
+        if not kept.any():
+            return None
     if straight < _LEAST_SPREAD * letter or left > _MOST_LEFT * straight:
         return None
     shift = _on_grid(weights, shape)
