@@ -11,6 +11,7 @@ from amberquarry.layout.lines import TextLine, measure_line, usual_x_height
 _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
 _SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
 _OFF = 0.7  # x-heights between the text and a note
+_SPACE, _WORDED = 0.4, 0.5  # x-heights of white between words; share of lines with such
 _STEP = 4.0  # x-heights to the next line of a note that runs on under the text
 _EDGES = (25, 75)  # percentiles of where lines begin and end: some run on into a note
 
@@ -46,6 +47,9 @@ def part_margins(
         under = any(0 < line.box.y0 - note.box.y0 < _STEP * usual for note in notes[-1:])
         if outside and line.x_height < _SMALL * usual and (inside or under):
             notes.append(line)
+    # names and numbers of lines there belong to the text beside them
+    if sum(_has_words(line, found) for line in notes) < _WORDED * len(notes):
+        return lines, []
     letters = sum(len(line.pieces) for line in lines)
     if not notes or sum(len(line.pieces) for line in notes) > _MOST * letters:
         return lines, []
@@ -60,6 +64,14 @@ def part_margins(
         text.append(parts[0])
         notes += parts[1:]
     return text, notes
+
+
+def _has_words(line: TextLine, found: Components) -> bool:
+    """Return whether a line holds several words: white as wide as a space parts its pieces."""
+    left, right = found.left[line.pieces], found.right[line.pieces]
+    order = np.argsort(left, kind="stable")
+    gaps = left[order][1:] - np.maximum.accumulate(right[order])[:-1]
+    return bool((gaps > _SPACE * line.x_height).any())
 
 
 def _cut(
