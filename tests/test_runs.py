@@ -117,7 +117,7 @@ class ConvertTest(unittest.TestCase):
         for page in record["pages"]:
             part = record["text"][page["start"] : page["end"]]
             self.assertNotIn("Notes on the Instruments", part)  # the running head
-            self.assertTrue(part.startswith(f"# {page['page']}\\. "), part[:40])
+            self.assertTrue(part.startswith(f"# {page['page']}. "), part[:40])
             self.assertNotIn("<!-- page", part)
 
     def test_markdown_mirrors_the_inputs(self):
