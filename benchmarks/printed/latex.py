@@ -47,6 +47,7 @@ class Source:
     def __init__(self, words: Words, chance: random.Random, folder: Path) -> None:
         self.words, self.chance, self.folder = words, chance, folder
         self.parts: list[Part] = []
+        self.titled = False
         self.counts = dict.fromkeys(("section", "sub", "equation", "figure", "table", "note"), 0)
 
     @property
@@ -78,7 +79,7 @@ class Source:
         return f"{{{shade}{body}{note}\\par}}\n"
 
     def heading(self, level: int, numbered: bool) -> str:
-        """Return a heading; level 2 is a section."""
+        """Return a heading; level 2 is a section, which is the highest where there is no title."""
         text = settable(self.words.title(1, 6)) or "Notes"
         if numbered:
             if level == 2:
@@ -89,7 +90,7 @@ class Source:
                 self.counts["sub"] += 1
                 number = f"{max(1, self.counts['section'])}.{self.counts['sub']}"
             text = f"{number} {text}"
-        shade = self.shade(K.HEADING, text, level=level)
+        shade = self.shade(K.HEADING, text, level=level if self.titled else level - 1)
         command = "section" if level == 2 else "subsection"
         return f"\\{command}*{{{shade}{escaped(text)}}}\n"
 
@@ -237,6 +238,7 @@ def paper(source: Source) -> str:
     columns = chance.choice((1, 2, 2))
     title, authors = settable(source.words.title(4, 9)), settable(source.words.name())
     heading = source.shade(K.HEADING, title, level=1)
+    source.titled = True
     by = source.shade(K.PARAGRAPH, authors, taken_for=(K.HEADING,))
     top = (f"\\begin{{center}}{{{heading}\\LARGE {escaped(title)}\\par}}\\vspace{{8pt}}\n"
            f"{{{by}\\large {escaped(authors)}\\par}}\\end{{center}}")  # fmt: skip
