@@ -423,19 +423,19 @@ class QueryTest(unittest.TestCase):
 
     def test_the_settings_reach_a_run(self):
         image = blank()
-        write_lines(image, ["Oil was put on the wheels", "of the gauge at noon."])
+        write_lines(image, ["Tar was put on the wheels", "of the gauge at noon."])
         with tempfile.TemporaryDirectory() as folder:
             root = Path(folder)
-            image.save(root / "oil.png")
+            image.save(root / "tar.png")
             (root / "ours.toml").write_text(
                 '[output]\ntext_form = "plain"\npage_marks = false\nline_width = 20\n', "utf-8"
             )
-            command = [sys.executable, "-m", "amberquarry", "convert", str(root / "oil.png"),
+            command = [sys.executable, "-m", "amberquarry", "convert", str(root / "tar.png"),
                        "--out", str(root / "run"), "--settings",
                        str(root / "ours.toml")]  # fmt: skip
             subprocess.run(command, check=True, capture_output=True)
-            text = (root / "run" / "text" / "oil.png.txt").read_text(encoding="utf-8")
-            self.assertEqual(text, "Oil was put on the\nwheels of the gauge\nat noon.\n")
+            text = (root / "run" / "text" / "tar.png.txt").read_text(encoding="utf-8")
+            self.assertEqual(text, "Tar was put on the\nwheels of the gauge\nat noon.\n")
             [record] = read_records(root / "run" / "documents.jsonl")
             self.assertEqual(record["text"], text)
             (root / "ours.toml").write_text('[output]\ntext_form = "prose"\n', "utf-8")
