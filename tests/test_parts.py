@@ -368,6 +368,16 @@ class LabelTest(unittest.TestCase):
         self.assertEqual([block.kind for block in pages[1].blocks],
                          [BlockKind.FIGURE, BlockKind.CAPTION])  # fmt: skip
 
+    def test_labels_with_a_letter_in_whatever_case_are_found(self):
+        for label in ("Figure A3", "figure a3", "FIGURE A3"):
+            with self.subTest(label=label):
+                figure = block_of(BlockKind.FIGURE, "x", 400)
+                caption = block_of(BlockKind.CAPTION, f"{label}. The gauge", 440)
+                speaking = block_of(BlockKind.PARAGRAPH, "See fig. A3 there.", 40)
+                assemble(pages_of([speaking, figure, caption]))
+                self.assertEqual(figure.label, label)
+                self.assertEqual(figure.paragraphs, [speaking])
+
 
 class QueryTest(unittest.TestCase):
     def setUp(self):

@@ -10,6 +10,7 @@ from amberquarry.layout import label_of
 _CAPTIONED = frozenset({BlockKind.FIGURE, BlockKind.TABLE, BlockKind.CODE})
 _SPEAKING = frozenset({BlockKind.PARAGRAPH, BlockKind.ITEM, BlockKind.FOOTNOTE})
 _NEAR = 6.0  # x-heights between a caption and what it belongs to
+_PARTS = re.compile(r"([^\W\d]+)\W*([A-Z]?\d.*)", re.IGNORECASE)  # word and number of a label
 _STEM = 3  # letters of a label's word that all its forms share: figure, fig., figs.
 
 
@@ -78,7 +79,7 @@ def _find_paragraphs(pages: list[Page]) -> None:
 
 def _naming(label: str) -> re.Pattern[str]:
     """Return a pattern of the places that name a label, in whatever form of its word."""
-    word, number = re.match(r"([^\W\d]+)\W*([A-Z]?\d.*)", label).groups()  # type: ignore[union-attr]
+    word, number = _PARTS.match(label).groups()  # type: ignore[union-attr]
     return re.compile(
         rf"\b{re.escape(word[:_STEM])}\w*\.?\s?{re.escape(number)}(?![\w]|[.\-–]\d)", re.IGNORECASE
     )
