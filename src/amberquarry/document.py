@@ -398,20 +398,25 @@ class Document:
 
         In a document that `convert` made they are in its run folder already.
         """
-        written = []
-        for block in self.blocks():
-            if block.picture is not None and block.picture.data:
-                path = Path(folder) / block.picture.name
-                path.parent.mkdir(parents=True, exist_ok=True)
-                path.write_bytes(block.picture.data)
-                written.append(path)
-        return written
+        return write_pictures(self.blocks(), Path(folder))
 
     def to_record(self) -> dict[str, Any]:
         """Return the document as a record of documents.jsonl (without `made_by` facts)."""
         from amberquarry.formats.records import document_record
 
         return document_record(self, {})
+
+
+def write_pictures(blocks: Iterable[Block], folder: Path) -> list[Path]:
+    """Write the pictures of blocks to a folder, which is made where there are any."""
+    written = []
+    for picture in (block.picture for block in blocks):
+        if picture is not None and picture.data:
+            folder.mkdir(parents=True, exist_ok=True)
+            path = folder / picture.name
+            path.write_bytes(picture.data)
+            written.append(path)
+    return written
 
 
 def weighted_confidence(words: Iterable[Word]) -> float:

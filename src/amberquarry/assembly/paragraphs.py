@@ -22,23 +22,8 @@ _SAMPLE_LINES = 400  # of a document, to tell its language by
 # Languages that write compounds apart or with a hyphen; others write them in one word.
 _WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
 # What stands before hyphens more often than it begins words that no list knows.
-_BEFORE_HYPHENS = frozenset(
-    (
-        "non",
-        "self",
-        "well",
-        "ex",
-        "quasi",
-        "half",
-        "cross",
-        "ci",
-        "là",
-        "celui",
-        "vice",
-        "demi",
-        "peut",
-    )
-)
+_BEFORE_HYPHENS = frozenset({"non", "self", "well", "ex", "quasi", "half", "cross",
+                             "ci", "là", "celui", "vice", "demi", "peut"})  # fmt: skip
 _LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
 _HYPHENS = "-\u2010\u00ad¬"
 

@@ -271,12 +271,13 @@ def wrapped(text: str, width: int) -> str:
     Never before what would begin a list, heading or quotation at a line's start.
     """
     out, column = list(text), 0
+    indent = len(text) - len(text.lstrip())
     last: int | None = None  # space at which the line may end
     for at, sign in enumerate(text):
         if sign == "\n":
             column, last = 0, None
             continue
-        if sign == " " and text[:at].strip() and not _STARTS_BLOCK.match(text, at + 1):
+        if sign == " " and at > indent and not _STARTS_BLOCK.match(text, at + 1):
             last = at
         column += 1
         if column > width and last is not None:

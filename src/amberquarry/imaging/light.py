@@ -105,10 +105,11 @@ def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) 
     ground = cv2.medianBlur(blocks.mean.astype(np.uint8), 9).astype(np.float32)
     count, labels = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
     inner = cv2.erode(dark.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    low = blocks.mean < _DARK * paper
     found = []
     for number in range(1, count):
         area = labels == number
-        if not _is_panel(area, blocks.mean < _DARK * paper):
+        if not _is_panel(area, low):
             continue
         inside = inner & area & (blocks.mean < _NOTCH * paper)
         if not inside.any():

@@ -192,10 +192,10 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
     both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
     if rules.any():  # rounded corners and short sides of frames
-        at_both = _touching(labels, across, len(area)) & _touching(labels, down, len(area))
-        at_one = _touching(labels, rules, len(area)) & (np.maximum(width, height) > _SIDE * letter)
+        at_across, at_down = (_touching(labels, part, len(area)) for part in (across, down))
+        side = (at_across | at_down) & (np.maximum(width, height) > _SIDE * letter)
         small = (fill < _CORNER_FILL) & (np.minimum(width, height) < _CORNER * letter)
-        drawn |= (at_both | at_one) & small
+        drawn |= ((at_across & at_down) | side) & small
     if drawn.any():
         rules = rules | drawn[labels]
     pictures = [
@@ -248,7 +248,7 @@ def _touching(labels: NDArray[np.int32], rules: NDArray[np.uint8], count: int) -
     """Return which pieces lie at a rule."""
     near = cv2.dilate(rules, np.ones((5, 5), np.uint8)) > 0
     touched = np.zeros(count, bool)
-    touched[np.unique(labels[near])] = True
+    touched[labels[near]] = True
     touched[0] = False
     return touched
 

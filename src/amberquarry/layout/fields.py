@@ -53,6 +53,10 @@ def place_fields(
     rules: boxes of rules and of what they make up. frames: those that enclose a free area.
     letter: usual height of the letters.
     """
+    lying = [r for r in rules if r.height < _THIN * letter and r.width > _LINE * letter]
+    boxes = [f for f in frames if _CELL[0] * letter < f.height < _TALL * letter]
+    if len(lying) + len(boxes) < _FEWEST:
+        return blocks
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     pieces = [_Piece(word, line) for line in lines for word in line.words]
     pieces = [
@@ -60,8 +64,6 @@ def place_fields(
         for piece in pieces
         if piece.word.box.height < _TALL_WORD * letter or not set(piece.word.text) <= _SIDES
     ]
-    lying = [r for r in rules if r.height < _THIN * letter and r.width > _LINE * letter]
-    boxes = [f for f in frames if _CELL[0] * letter < f.height < _TALL * letter]
     edges = _frames(lying, [piece.word.box for piece in pieces], letter)
     boxes += [Box(top.x0, top.y0, top.x1, foot.y1) for top, foot in edges]
     framing = {id(rule) for pair in edges for rule in pair}

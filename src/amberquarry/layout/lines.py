@@ -474,7 +474,8 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         size = line.x_height
         level = (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size)
         before = line.box.x0 - right  # bullets stand farther off than other marks
-        after = left - line.box.x1  # so do dashes, where spaces are wide
+        after = left - line.box.x1
+        # dashes stand farther off, where spaces are wide
         reach = np.where(large > _BULLET_SIZE * size, _DASH_REACH, _MARK_REACH)
         inside = np.flatnonzero(level & (before < _BULLET_REACH * size) & (after < reach * size))
         if len(inside) == 0:

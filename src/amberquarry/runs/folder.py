@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
-from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode, Page
+from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode, Page, write_pictures
 from amberquarry.errors import Rejection, RunFolderError
 from amberquarry.formats.records import block_ids, document_record, dump, page_record
 from amberquarry.settings import Settings, TextForm
@@ -173,11 +173,11 @@ class RunFolder:
         Pages come in long before their document is whole: their pictures don't wait in memory.
         """
         folder = self.path / TEXTS[self.settings.output.text_form][0] / f"{source}.figures"
-        for picture in (block.picture for page in pages for block in page.blocks):
-            if picture is not None and picture.data:
-                folder.mkdir(parents=True, exist_ok=True)
-                (folder / picture.name).write_bytes(picture.data)
-                picture.data = b""
+        blocks = [block for page in pages for block in page.blocks]
+        write_pictures(blocks, folder)
+        for block in blocks:
+            if block.picture is not None:
+                block.picture.data = b""
 
     def reject(self, name: str, reason: Rejection, message: str) -> None:
         """Write that a file was not converted."""
