@@ -179,7 +179,7 @@ def _rows(block: Block, lines: list[str]) -> list[str]:
     for line, text in zip(block.lines, lines, strict=True):
         if not text:
             continue
-        middle = (line.box.y0 + line.box.y1) / 2
+        middle = line.box.middle[1]
         if rows and top < middle < bottom:
             rows[-1] += "   " + text
         else:

@@ -64,7 +64,7 @@ class Lines:
     def beside(self, gutter: Box) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Return the indices of the lines next to a gutter on its left and on its right."""
         within = self.level_with(gutter)
-        middle = (gutter.x0 + gutter.x1) / 2
+        middle = gutter.middle[0]
         left = np.flatnonzero(within & (self.x1 <= middle + 2))
         right = np.flatnonzero(within & (self.x0 >= middle - 2))
         return self._nearest(left, self.x1, -1), self._nearest(right, self.x0, 1)
@@ -203,7 +203,7 @@ def keep_clearest(columns: list[Box], lines: Lines) -> list[Box]:
     """
 
     def crossings(gutter: Box) -> int:
-        middle = (gutter.x0 + gutter.x1) / 2
+        middle = gutter.middle[0]
         return int(
             (lines.level_with(gutter) & (lines.x0 < middle - 2) & (lines.x1 > middle + 2)).sum()
         )
@@ -255,7 +255,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             line
             for line in lines.lines
             if id(line) not in taken
-            and zone.y0 <= (line.box.y0 + line.box.y1) / 2 <= zone.y1
+            and zone.y0 <= line.box.middle[1] <= zone.y1
             and _overlap_x(line.box, zone) > 0.3 * line.box.width
             and not _gutter_between(line.box, zone, columns)
         ]
@@ -269,22 +269,22 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
 
 
 def _gutter_between(box: Box, gutter: Box, columns: list[Box]) -> bool:
-    low, high = sorted(((box.x0 + box.x1) / 2, (gutter.x0 + gutter.x1) / 2))
-    y = (box.y0 + box.y1) / 2
-    return any(low < (c.x0 + c.x1) / 2 < high and c.y0 <= y <= c.y1 for c in columns)
+    low, high = sorted((box.middle[0], gutter.middle[0]))
+    y = box.middle[1]
+    return any(low < c.middle[0] < high and c.y0 <= y <= c.y1 for c in columns)
 
 
 def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
     """Return lines row by row, left to right within a row."""
-    waiting = sorted(lines, key=lambda line: line.baseline_at((line.box.x0 + line.box.x1) / 2))
+    waiting = sorted(lines, key=lambda line: line.baseline_at(line.box.middle[0]))
     ordered: list[TextLine] = []
     while waiting:
         first = waiting[0]
-        level = first.baseline_at((first.box.x0 + first.box.x1) / 2)
+        level = first.baseline_at(first.box.middle[0])
         row = [
             line
             for line in waiting
-            if abs(line.baseline_at((line.box.x0 + line.box.x1) / 2) - level)
+            if abs(line.baseline_at(line.box.middle[0]) - level)
             < 0.8 * min(line.x_height, first.x_height)
             or line is first
         ]
@@ -391,7 +391,7 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
     follows &= np.maximum(measured.size[None], measured.size[:, None]) < _ONE_ROW * smaller
     y = (measured.start[None] + measured.end[:, None]) / 2 - smaller / 2
     for column in columns:
-        x = (column.x0 + column.x1) / 2
+        x = column.middle[0]
         parted = (measured.x1[:, None] <= x + smaller) & (measured.x0[None] >= x - smaller)
         follows &= ~(parted & (y >= column.y0 - smaller) & (y <= column.y1 + smaller))
     following: dict[int, int] = {}

@@ -99,7 +99,7 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
         rest = flow[number + 1 : number + 1 + _NEAR_LINES]
         if len(line.words) > 1:
             text_x = line.words[1].box.x0
-        elif rest and rest[0].box.y0 < (line.box.y0 + line.box.y1) / 2 < rest[0].box.y1:
+        elif rest and rest[0].box.y0 < line.box.middle[1] < rest[0].box.y1:
             text_x, rest = rest[0].box.x0, rest[1:]  # the marker stands far from its text
         else:
             continue

@@ -301,7 +301,7 @@ def _edge_row(blocks: list[Block], usual: Measures, top: bool) -> list[Block]:
     if len(blocks) < 2:
         return []
     outer = min(blocks, key=lambda b: b.box.y0) if top else max(blocks, key=lambda b: b.box.y1)
-    middle = (outer.box.y0 + outer.box.y1) / 2
+    middle = outer.box.middle[1]
     row = [b for b in blocks if b.box.y0 < middle < b.box.y1]
     rest = [b for b in blocks if b not in row]
     if not rest or any(len(b.lines) > 2 for b in row):

@@ -232,7 +232,7 @@ def find_lines(
         return []
     raster = _raster(found, seeds, letter, settings.letter_reach)
     for gutter in gutters:
-        middle = int((gutter.x0 + gutter.x1) / 2) // _COARSE
+        middle = int(gutter.middle[0]) // _COARSE
         raster[int(gutter.y0) // _COARSE : int(gutter.y1) // _COARSE, middle] = 0
     _, groups = cv2.connectedComponents(raster, connectivity=4)
     index = np.flatnonzero(seeds)
@@ -427,7 +427,7 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
     taken: set[int] = set()
     for mark in few:
         box = mark.box
-        x, y = (box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2
+        x, y = box.middle
         along = np.clip((x - x0) / np.maximum(1, x1 - x0), 0, 1)
         rise = (start + along * (end - start) - y) / size
         before, after = (x0 - box.x1) / size, (box.x0 - x1) / size

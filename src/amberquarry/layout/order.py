@@ -102,7 +102,7 @@ def _cut_around_inset(
     stands lower after them.
     """
     for gutter in sorted(gutters, key=lambda g: -g.height):
-        x = (gutter.x0 + gutter.x1) / 2
+        x = gutter.middle[0]
         inset = [r for r in regions if r.box.x0 < x - letter and r.box.x1 > x + letter]
         rest = [r for r in regions if r not in inset]
         if not inset or gutter.height < 0.4 * area.height:
@@ -111,7 +111,7 @@ def _cut_around_inset(
         parts = _cut_upright(rest, [gutter], area, letter)
         if parts is None or covered > 0.25 * sum(r.box.width * r.box.height for r in rest):
             continue
-        upper = min(r.box.y0 for r in inset) < (area.y0 + area.y1) / 2
+        upper = min(r.box.y0 for r in inset) < area.middle[1]
         return [inset, *parts] if upper else [*parts, inset]
     return None
 
@@ -153,10 +153,10 @@ def _begins_stories(
     """
     start = min(region.box.y0 for region in band)
     over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
-    edges = sorted({(g.x0 + g.x1) / 2 for g in gutters})
+    edges = sorted({g.middle[0] for g in gutters})
     columns: list[list[Region]] = [[] for _ in range(len(edges) + 1)]
     for region in band:
-        middle = (region.box.x0 + region.box.x1) / 2
+        middle = region.box.middle[0]
         columns[sum(edge < middle for edge in edges)].append(region)
     filled = [column for column in columns if column]
     first = [min(column, key=lambda region: region.box.y0) for column in filled]

@@ -110,7 +110,7 @@ def measure(blocks: list[Block]) -> Measures | None:
     size = weighted_median(sizes, letters)
     steps = np.array([
         b.box.y1 - a.box.y1 for block in flow for a, b in pairwise(block.lines)
-        if b.box.y0 > (a.box.y0 + a.box.y1) / 2
+        if b.box.y0 > a.box.middle[1]
     ])  # fmt: skip
     steps = steps[(steps > 1.2 * size) & (steps < 6 * size)]
     fixed = letters[fixed_shares(lines) > FIXED_SHARE].sum()
@@ -125,8 +125,8 @@ def measure(blocks: list[Block]) -> Measures | None:
 def rows_of(lines: list[Line]) -> list[list[Line]]:
     """Return lines in rows: what stands on one height, left to right."""
     rows: list[list[Line]] = []
-    for line in sorted(lines, key=lambda line: (line.box.y0 + line.box.y1) / 2):
-        middle = (line.box.y0 + line.box.y1) / 2
+    for line in sorted(lines, key=lambda line: line.box.middle[1]):
+        middle = line.box.middle[1]
         if rows and any(other.box.y0 < middle < other.box.y1 for other in rows[-1]):
             rows[-1].append(line)
         else:
