@@ -79,7 +79,7 @@ def main() -> None:
             ("look-words.png", ["scans/storm-notice.png", "--show", "words", "--label"]),
             ("look-tilted.png", ["scans/worn/old-page-2.jpg", "--show", "lines,words"]),
             ("look-characters.png", ["scans/repair-slip-118.jpg", "--show", "characters"]),
-            ("look-blocks.png", ["scans/station-log/page-9.jpg", "--show", "regions,order"]),
+            ("look-blocks.png", ["scans/gauge-trace.tif", "--show", "regions,order"]),
             ("look-steps.png", ["scans/camera/open-book.jpg", "--steps", "all"]),
             ("look-sheet.png", ["scans/camera/leaf-on-table.jpg"]),
             ("look-boards.png", ["scans/camera/quay-boards.jpg", "--show", "words", "--label"]),
