@@ -42,6 +42,7 @@ from amberquarry.layout import (
     find_figures,
     find_vertical,
     lines_upside_down,
+    part_line_numbers,
     place_fields,
     place_figures,
     place_tables,
@@ -364,6 +365,7 @@ def _read_regions(
         return blocks
     letter = prepared.letter_height or CAPITAL_RATIO * float(np.median(sizes))
     rules = layout.found.rule_boxes
+    blocks = part_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)
     return place_figures(blocks, find_figures(layout.found, believed, letter))

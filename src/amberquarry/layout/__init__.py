@@ -10,6 +10,7 @@ from amberquarry.layout.figures import find_figures, place_figures
 from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
+from amberquarry.layout.numbered import part_line_numbers
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.tables import place_tables
 from amberquarry.layout.typography import type_size
@@ -31,6 +32,7 @@ __all__ = [
     "group_boards",
     "label_of",
     "lines_upside_down",
+    "part_line_numbers",
     "place_fields",
     "place_figures",
     "place_tables",

@@ -41,7 +41,7 @@ def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     if len(lines) > _MOST_LINES:
         return Layout(_in_bands(lines, gutters, letter), found)
     lines, margin = part_margins(lines, found, core_letters(found, letter))
-    regions, columns = make_blocks(lines, margin, gutters, found.pictures)
+    regions, columns = make_blocks(lines, margin, gutters, found.pictures, found.rule_boxes)
     return Layout(reading_order(regions, columns, letter), found)
 
 
@@ -54,7 +54,7 @@ def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[
     found: list[Region] = []
     for start in range(0, len(ordered), _MOST_LINES):
         band = ordered[start : start + _MOST_LINES]
-        regions, columns = make_blocks(band, [], gutters, [])
+        regions, columns = make_blocks(band, [], gutters, [], [])
         found += reading_order(regions, columns, letter)
     return found
 

@@ -31,6 +31,8 @@ _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
 _ONE_ROW = 2.5  # ratio of sizes in one row, at most
 _HEADING_SIZE = 1.17  # over the usual x-height
+_HEADING_LINES, _HEADING_PIECES = 4, 110  # at most; in narrow columns more lines of few letters
+_UNDER_LINE, _ACROSS = 0.5, 0.6  # x-heights from a line to a rule under it; share that it spans
 _LOOSE = 1.28  # over the usual distance of lines: a new block begins
 
 
@@ -274,6 +276,32 @@ def _gutter_between(box: Box, gutter: Box, columns: list[Box]) -> bool:
     return any(low < c.middle[0] < high and c.y0 <= y <= c.y1 for c in columns)
 
 
+def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
+    """Return whether a gutter goes on where that of a column ended, with running text beside it.
+
+    Few lines that stand level could be rows of a table, but not between the edges of columns.
+    """
+    slack = _EDGE_LETTERS * CAPITAL_RATIO * float(np.median(lines.size))
+    left, right = lines.beside(gutter)
+    return (
+        any(abs(gutter.x0 - c.x0) < slack and abs(gutter.x1 - c.x1) < slack for c in columns)
+        and min(len(left), len(right)) >= 2
+        and min(float(np.median(lines.pieces[side])) for side in (left, right)) >= _COLUMN_PIECES
+    )
+
+
+def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
+    """Return whether a gutter is a part of the white beside a column's gutter: no text is between.
+
+    The white between two columns is found several times over, by the lines that it runs between.
+    """
+    if _overlap_y(gutter, column) < 0.5 * gutter.height:
+        return False
+    first, second = sorted((gutter, column), key=lambda g: g.middle[0])
+    between = (lines.x0 >= first.middle[0] - 2) & (lines.x1 <= second.middle[0] + 2)
+    return int((lines.level_with(gutter) & between).sum()) < 2
+
+
 def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
     """Return lines row by row, left to right within a row."""
     waiting = sorted(lines, key=lambda line: line.baseline_at(line.box.middle[0]))
@@ -312,8 +340,25 @@ def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     return np.where(np.isfinite(distance), nearest, -1), distance
 
 
-def chain_lines(lines: Lines) -> list[list[TextLine]]:
-    """Return runs of lines that follow each other at an even distance in one column."""
+def _parted(lines: Lines, below: NDArray[np.int64], rules: list[Box]) -> NDArray[np.bool_]:
+    """Return for each line whether a rule stands between it and the next one under it."""
+    parted = np.zeros(len(below), bool)
+    feet = np.maximum(lines.start, lines.end) + _UNDER_LINE * lines.size
+    tops = (np.minimum(lines.start, lines.end) - lines.size)[below]
+    left, right = np.minimum(lines.x0, lines.x0[below]), np.maximum(lines.x1, lines.x1[below])
+    narrow = np.minimum(lines.x1 - lines.x0, (lines.x1 - lines.x0)[below])
+    for rule in rules:
+        shared = np.minimum(right, rule.x1) - np.maximum(left, rule.x0)
+        for edge in (rule.y0, rule.y1):
+            parted |= (edge > feet) & (edge < tops) & (shared > _ACROSS * narrow)
+    return parted & (below >= 0)
+
+
+def chain_lines(lines: Lines, rules: list[Box]) -> list[list[TextLine]]:
+    """Return runs of lines that follow each other at an even distance in one column.
+
+    rules: boxes of rules and frames; no run goes on over one.
+    """
     if not lines.lines:
         return []
     below, step = steps_down(lines)
@@ -323,6 +368,7 @@ def chain_lines(lines: Lines) -> list[list[TextLine]]:
     pitches = pitches[(pitches > 1.4) & (pitches < 7)]
     pitch = float(np.median(pitches)) if len(pitches) >= 3 else 2.8
     follows = alike & (step <= _LOOSE * pitch * np.maximum(lines.size, lines.size[below]))
+    follows &= ~_parted(lines, below, rules)
     above = np.full(len(below), -1)
     for number in np.flatnonzero(follows)[np.argsort(-step[follows], kind="stable")]:
         above[below[number]] = number  # the nearest comes last and stays
@@ -417,11 +463,15 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
 
 
 def make_blocks(
-    lines: list[TextLine], margin: list[TextLine], gutters: list[Box], pictures: list[Box]
+    lines: list[TextLine],
+    margin: list[TextLine],
+    gutters: list[Box],
+    pictures: list[Box],
+    rules: list[Box],
 ) -> tuple[list[Region], list[Box]]:
     """Return the blocks of a page, not yet in order, and the gutters that part columns.
 
-    margin: lines of notes in the margin.
+    margin: lines of notes in the margin. rules: boxes of rules and frames.
     """
     measured = Lines(lines)
     columns, count = regular_columns(gutters, measured)
@@ -429,23 +479,25 @@ def make_blocks(
         columns += [g for g in gutters if g not in columns and parts_columns(g, measured)]
     columns = columns or [g for g in gutters if parts_lists(g, measured)]
     columns = keep_clearest(columns, measured)
-    others = [gutter for gutter in gutters if gutter not in columns]
+    columns += [g for g in gutters if g not in columns and _goes_on(g, columns, measured)]
+    others = [g for g in gutters if not any(_same_white(g, c, measured) for c in columns)]
     regions = find_tables(others, measured, columns)
     in_tables = {id(line) for region in regions for line in region.lines}
     free = [line for line in lines if id(line) not in in_tables]
     if free:
         usual = usual_x_height(free)
         rows = {id(row.whole): row for row in find_rows(free, columns)}
-        for chain in chain_lines(Lines([row.whole for row in rows.values()])):
+        for chain in chain_lines(Lines([row.whole for row in rows.values()]), rules):
             for part in split_paragraphs(chain):
                 members = [line for whole in part for line in rows[id(whole)].lines]
                 size = float(np.median([whole.x_height for whole in part]))
                 letters = sum(len(line.pieces) for line in members)
-                heading = size > _HEADING_SIZE * usual and len(part) <= 4 and letters >= 3
+                short = len(part) <= _HEADING_LINES or letters <= _HEADING_PIECES
+                heading = size > _HEADING_SIZE * usual and short and letters >= 3
                 kind = BlockKind.HEADING if heading else BlockKind.PARAGRAPH
                 regions.append(Region(kind, Box.around([m.box for m in members]), members))
         _set_levels(regions, usual)
-    for chain in chain_lines(Lines(margin)):
+    for chain in chain_lines(Lines(margin), rules):
         box = Box.around([line.box for line in chain])
         regions.append(Region(BlockKind.MARGIN_NOTE, box, chain))
     regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)

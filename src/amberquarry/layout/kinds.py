@@ -50,6 +50,7 @@ _SECTION = re.compile(
 )
 _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
 _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
+_NARROW_HEADING = 110  # letters of a heading of more lines, in a narrow column
 _FEW_WORDS = 9  # of a heading in capitals or italics
 _ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
 _MARK_LETTERS = 3  # of a note
@@ -165,7 +166,8 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
             continue
         text = " ".join(line.text for line in block.lines)
         letters = sum(sign.isalpha() for sign in text)
-        short = len(block.lines) <= _MOST_HEADING_LINES and len(text) <= _MOST_HEADING_LETTERS
+        few = len(block.lines) <= _MOST_HEADING_LINES
+        short = len(text) <= (_MOST_HEADING_LETTERS if few else _NARROW_HEADING)
         size = size_of(block) / usual.size
         bold, italic = (
             min(share_of(style, line) for line in block.lines) > MOSTLY
@@ -270,6 +272,7 @@ def _one_heading(above: Block, below: Block) -> bool:
         and -0.6 * sizes[0] < gap < _ONE_HEADING * sizes[0]
         and min(above.box.x1, below.box.x1) > max(above.box.x0, below.box.x0)
         and _SECTION.match(text) is None
+        and len({share_of(Style.BOLD, b.lines[0]) > MOSTLY for b in (above, below)}) == 1
         and len(above.lines) + len(below.lines) <= _MOST_HEADING_LINES + 2
     )
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+from itertools import pairwise
+
 from amberquarry.document import BlockKind, Box
 from amberquarry.layout.blocks import Region
 
@@ -9,6 +12,7 @@ from amberquarry.layout.blocks import Region
 # far, in letters, their tops may lie apart.
 _HEADED, _HEAD_DROP = 0.6, 2.5
 _WIDE_GUTTER = 3.0  # letters
+_IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
 
 
 def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
@@ -17,12 +21,30 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     Notes in the margin come after what they stand beside.
     """
     aside = [region for region in regions if region.kind is BlockKind.MARGIN_NOTE]
-    ordered = _ordered([r for r in regions if r.kind is not BlockKind.MARGIN_NOTE], columns, letter)
+    flow = [r for r in regions if r.kind is not BlockKind.MARGIN_NOTE]
+    ordered = _ordered(flow, _beside_headings(columns, flow), letter)
     for note in sorted(aside, key=lambda region: -region.box.y0):
         beside = [n for n, r in enumerate(ordered) if r.box.y0 <= note.box.y0 + letter < r.box.y1]
         over = [n for n, r in enumerate(ordered) if r.box.y0 <= note.box.y0]
         ordered.insert(max(beside or over or [-1]) + 1, note)
     return ordered
+
+
+def _beside_headings(columns: list[Box], regions: list[Region]) -> list[Box]:
+    """Return gutters without their ends that lie within headings over several columns.
+
+    The white beside a heading's short last line is no part of the gutter under it.
+    """
+    out = []
+    for gutter in columns:
+        x, top, foot = gutter.middle[0], gutter.y0, gutter.y1
+        for box in (r.box for r in regions if r.kind is BlockKind.HEADING):
+            if box.x0 < x < box.x1:
+                top = box.y1 if box.y0 <= top < box.y1 else top
+                foot = box.y0 if box.y0 < foot <= box.y1 else foot
+        if foot > top:
+            out.append(Box(gutter.x0, top, gutter.x1, foot))
+    return out
 
 
 def _ordered(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
@@ -153,11 +175,11 @@ def _begins_stories(
     """
     start = min(region.box.y0 for region in band)
     over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
-    edges = sorted({g.middle[0] for g in gutters})
-    columns: list[list[Region]] = [[] for _ in range(len(edges) + 1)]
-    for region in band:
-        middle = region.box.middle[0]
-        columns[sum(edge < middle for edge in edges)].append(region)
+    edges = [-math.inf, *sorted({g.middle[0] for g in gutters}), math.inf]
+    columns = [
+        [r for r in band if min(r.box.x1, right) - max(r.box.x0, left) > _IN_COLUMN * letter]
+        for left, right in pairwise(edges)
+    ]
     filled = [column for column in columns if column]
     first = [min(column, key=lambda region: region.box.y0) for column in filled]
     headed = [

@@ -17,6 +17,8 @@ _FIXED_LETTERS, FIXED_SHARE = 10, 0.8
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
 _UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
+_CODE_SIGNS, _CODE_SHARE = frozenset("{}[]()<>=;_\\#|^~"), 0.04  # of letters: prose has fewer
+_PROSE_SHARE = 0.15  # of a page's letters, which tell the usual size beside listings
 SMALL = 0.93  # of the usual x-height: notes, captions
 MOSTLY = 0.6  # of a line's letters in bold or italics
 
@@ -101,23 +103,29 @@ def is_fixed(lines: list[Line]) -> bool:
 
 def measure(blocks: list[Block]) -> Measures | None:
     """Return what is usual on a page; None without lines."""
-    flow = [block for block in blocks if block.kind is not BlockKind.FIGURE]
+    apart = (BlockKind.FIGURE, BlockKind.LINE_NUMBER)
+    flow = [block for block in blocks if block.kind not in apart]
     lines = [line for block in flow for line in block.lines]
     if not lines:
         return None
     letters = np.array([len(line.text) for line in lines], float)
     sizes = np.array([line.x_height for line in lines])
-    size = weighted_median(sizes, letters)
+    fixed = fixed_shares(lines) > FIXED_SHARE
+    typed = "".join(line.text for line, own in zip(lines, fixed, strict=True) if own)
+    listed = sum(sign in _CODE_SIGNS for sign in typed) > _CODE_SHARE * len(typed)
+    typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed
+    prose = letters * ~fixed
+    told = prose if not typewritten and prose.sum() > _PROSE_SHARE * letters.sum() else letters
+    size = weighted_median(sizes, told)
     steps = np.array([
         b.box.y1 - a.box.y1 for block in flow for a, b in pairwise(block.lines)
         if b.box.y0 > a.box.middle[1]
     ])  # fmt: skip
     steps = steps[(steps > 1.2 * size) & (steps < 6 * size)]
-    fixed = letters[fixed_shares(lines) > FIXED_SHARE].sum()
     return Measures(
         size,
         float(np.median(steps)) if len(steps) else 2.6 * size,
-        bool(fixed > _TYPEWRITTEN * letters.sum()),
+        typewritten,
         (min(line.box.y0 for line in lines) + max(line.box.y1 for line in lines)) / 2,
     )
 

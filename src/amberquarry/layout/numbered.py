@@ -1,0 +1,184 @@
+"""Numbers of lines, which count them in the margin: of listings, verse, pleadings, patents."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.layout.lines import CAPITAL_RATIO
+from amberquarry.layout.tables import is_tabular
+
+_NUMBER = re.compile(r"[\dOoIl]{1,4}[A-Z]?")
+_AS_FIGURES = str.maketrans("OoIl", "0011")
+_STEPS = (1, 2, 3, 4, 5, 10)
+_FEWEST, _FEWEST_OF_ALL = 4, 6  # numbers that count lines in steps; that count each line
+_SAME_EDGE = 0.6  # letters by which their edges lie apart
+_IN_STEP = 0.8  # of the numbers on one edge, that count on
+_OFF = 0.7  # x-heights of white between a number and its line
+_SMALL = 0.9  # of the height of capitals in the lines beside them
+_MANY = 15  # numbers as large as the text, which then must be prose
+_ROWS = 0.6  # of the lines that a step passes over, that stand there
+
+
+@dataclass(slots=True)
+class _Number:
+    word: Word
+    line: Line
+    value: int
+
+
+def part_line_numbers(blocks: list[Block], letter: float) -> list[Block]:
+    """Return blocks with the numbers that count lines taken out, each column of them as one block.
+
+    Such numbers stand on one edge and grow by one step. They are smaller than the text, or pass
+    over lines, or stand beside prose: the first column of a table is none.
+    letter: usual height of the letters.
+    """
+    flow = [b for b in blocks if b.kind is not BlockKind.FIGURE and not b.rotation]
+    lines = [line for block in flow for line in block.lines]
+    for group in _columns(lines, letter):
+        blocks = _without(blocks, group)
+    return blocks
+
+
+def _columns(lines: list[Line], letter: float) -> list[list[_Number]]:
+    """Return the numbers of lines, column by column, from the top down."""
+    found: list[list[_Number]] = []
+    for candidates in (_at_ends(lines, 0), _at_ends(lines, -1)):
+        waiting = candidates
+        for edge in (lambda box: box.x1, lambda box: box.x0):
+            kept: list[_Number] = []
+            for group in _on_edges(waiting, edge, _SAME_EDGE * letter):
+                for run in _runs(group):
+                    counted = _counting(run)
+                    if counted and _counts_lines(counted, lines):
+                        found.append(counted)
+                    else:
+                        kept += run
+            waiting = kept
+    own: set[int] = set()
+    columns = []
+    for group in found:
+        rest = [number for number in group if id(number.word) not in own]
+        own.update(id(number.word) for number in rest)
+        if len(rest) == len(group):
+            columns.append(group)
+    return columns
+
+
+def _at_ends(lines: list[Line], end: int) -> list[_Number]:
+    """Return the numbers with which lines begin (0) or end (-1), with white beside them."""
+    numbers = []
+    for line in lines:
+        if not line.words:
+            continue
+        word = line.words[end]
+        if not _NUMBER.fullmatch(word.text) or not any(sign.isdigit() for sign in word.text):
+            continue
+        if len(line.words) > 1:
+            left, right = line.words[:2] if end == 0 else line.words[-2:]
+            if right.box.x0 - left.box.x1 < _OFF * line.x_height:
+                continue
+        figures = word.text.translate(_AS_FIGURES)
+        numbers.append(_Number(word, line, int("".join(s for s in figures if s.isdigit()))))
+    return numbers
+
+
+def _on_edges(numbers: list[_Number], edge, least: float) -> list[list[_Number]]:  # type: ignore[no-untyped-def]
+    """Return numbers in groups that have one edge in common, from the top down."""
+    ordered = sorted(numbers, key=lambda number: edge(number.word.box))
+    groups: list[list[_Number]] = []
+    for number in ordered:
+        if groups and edge(number.word.box) - edge(groups[-1][-1].word.box) < least:
+            groups[-1].append(number)
+        else:
+            groups.append([number])
+    return [sorted(group, key=lambda number: number.word.box.y0) for group in groups]
+
+
+def _runs(group: list[_Number]) -> list[list[_Number]]:
+    """Return a column cut where it begins to count anew."""
+    runs: list[list[_Number]] = []
+    for number in group:
+        if runs and number.value > runs[-1][-1].value:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return runs
+
+
+def _counting(group: list[_Number]) -> list[_Number]:
+    """Return those of a column that count on by one step; none where they don't."""
+    if len(group) < _FEWEST:
+        return []
+    steps = Counter(b.value - a.value for a, b in pairwise(group))
+    step = steps.most_common(1)[0][0]
+    if step not in _STEPS:
+        return []
+    phase = Counter(number.value % step for number in group).most_common(1)[0][0]
+    counted: list[_Number] = []
+    for number in group:
+        if number.value % step == phase and (not counted or number.value > counted[-1].value):
+            counted.append(number)
+    grown = counted[-1].value - counted[0].value
+    enough = len(counted) >= (_FEWEST if step > 1 else _FEWEST_OF_ALL)
+    dense = (len(counted) - 1) * step >= _IN_STEP * grown
+    return counted if enough and dense and len(counted) >= _IN_STEP * len(group) else []
+
+
+def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
+    top, foot = numbers[0].word.box.y0, numbers[-1].word.box.y1
+    own = {id(number.word) for number in numbers}
+    beside = [
+        line
+        for line in lines
+        if top < line.box.middle[1] < foot and any(id(word) not in own for word in line.words)
+    ]
+    if not beside:
+        return False
+    step = int(np.median([b.value - a.value for a, b in pairwise(numbers)]))
+    if step > 1:
+        levels = np.array([line.box.middle[1] for line in beside])
+        passed = [
+            ((levels > a.word.box.y1) & (levels < b.word.box.y0)).sum()
+            for a, b in pairwise(numbers)
+        ]
+        return float(np.median(passed)) >= _ROWS * (step - 1)
+    high = float(np.median([number.word.box.height for number in numbers]))
+    if high < _SMALL * CAPITAL_RATIO * float(np.median([line.x_height for line in beside])):
+        return True
+    return len(numbers) >= _MANY and not is_tabular(
+        [line.part(words) for line in beside
+         if (words := [word for word in line.words if id(word) not in own])]
+    )  # fmt: skip
+
+
+def _without(blocks: list[Block], numbers: list[_Number]) -> list[Block]:
+    """Return blocks without some numbers, and these as one block where the first stood."""
+    own = {id(number.word) for number in numbers}
+    column = [number.line.part([number.word]) for number in numbers]
+    out: list[Block] = []
+    placed = False
+    for block in blocks:
+        if not any(id(word) in own for word in block.words):
+            out.append(block)
+            continue
+        if not placed:
+            box = Box.around([line.box for line in column])
+            out.append(Block(BlockKind.LINE_NUMBER, box, column))
+            placed = True
+        kept = [[w for w in line.words if id(w) not in own] for line in block.lines]
+        rest = [
+            line if len(words) == len(line.words) else line.part(words)
+            for line, words in zip(block.lines, kept, strict=True)
+            if words
+        ]
+        if rest:
+            loose = block.kind is BlockKind.TABLE and not is_tabular(rest)
+            out.append(block.part(BlockKind.PARAGRAPH if loose else block.kind, rest))
+    return out
