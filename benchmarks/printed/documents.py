@@ -282,7 +282,7 @@ BASE = """
 html, body { margin: 0; padding: 0 }
 section { position: relative; width: %(width)dpx; height: %(height)dpx; padding: %(pad)s; break-after: page;
   display: flex; flex-direction: column; overflow: hidden;
-  color: #404040; font: %(size)spx/%(leading)s %(font)s }
+  color: #404040; font: %(size)spx/%(leading)s %(font)s; overflow-wrap: anywhere }
 .body { flex: 1 1 0; min-height: 0; overflow: hidden; column-fill: auto; columns: %(columns)d;
   column-gap: %(gap)dpx; %(rule)s }
 .head, .feet { display: flex; justify-content: space-between; font-size: 85%%; min-height: 1.4em }

@@ -23,6 +23,7 @@ from textlayer import tight_box, tight_word
 KINDS = tuple(BlockKind)
 FIGURE_LINK = "https://figure.invalid/"
 MOST_PARTS = 1024
+_SPACE = 0.15  # of the tallest letter, between words at least; the library sees more spaces
 
 
 @dataclass(slots=True)
@@ -101,18 +102,22 @@ def _lines(page: pdfium.PdfPage, clean: NDArray[np.uint8], scale: float) -> list
     lines: list[_Line] = []
     letters, boxes = "", []
     current: int | None = None
+    guessed = False  # the library saw a space before the next letter, none is in the document
 
     def end_word() -> None:
-        nonlocal letters, boxes
+        nonlocal letters, boxes, guessed
         if letters and current is not None:
             _add(lines, current, tight_word(letters, boxes, clean))
-        letters, boxes = "", []
+        letters, boxes, guessed = "", [], False
 
     for index in range(layer.count_chars()):
         code = raw.FPDFText_GetUnicode(layer.raw, index)
         character = "-" if code in (0x02, 0xAD, 0x2010, 0xFFFE) else chr(code)
         if (character.isspace() or code < 0x20) and code != 0x02:
-            end_word()
+            if raw.FPDFText_IsGenerated(layer.raw, index):
+                guessed = True
+            else:
+                end_word()
             continue
         edges = [ctypes.c_double() for _ in range(4)]
         raw.FPDFText_GetCharBox(layer.raw, index, *edges)
@@ -123,13 +128,20 @@ def _lines(page: pdfium.PdfPage, clean: NDArray[np.uint8], scale: float) -> list
         box = (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
         # points and hyphens are low: the tallest letter so far tells the size of type
         high = max([box[3] - box[1], *(b[3] - b[1] for b in boxes)])
+        apart = bool(boxes) and box[0] - boxes[-1][2] > _SPACE * high
         if number != current or (
-            boxes and (box[0] < boxes[-1][0] - high or abs(box[3] - boxes[-1][3]) > 1.5 * high)
+            boxes
+            and (
+                box[0] < boxes[-1][0] - high
+                or abs(box[3] - boxes[-1][3]) > 1.5 * high
+                or (guessed and apart)
+            )
         ):
             end_word()
             current = number
         letters += character
         boxes.append(box)
+        guessed = False
     end_word()
     return lines
 

@@ -55,7 +55,7 @@ class Lines:
         self.x0, self.y0, self.x1, self.y1 = boxes.T
         self.size = np.array([line.x_height for line in lines])
         self.pieces = np.array([len(line.pieces) for line in lines])
-        self.middle_y = (self.y0 + self.y1) / 2
+        self.middle_x, self.middle_y = (self.x0 + self.x1) / 2, (self.y0 + self.y1) / 2
         self.start = np.array([line.baseline_at(line.box.x0) for line in lines])
         self.end = np.array([line.baseline_at(line.box.x1) for line in lines])
 
@@ -282,12 +282,20 @@ def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
     Few lines that stand level could be rows of a table, but not between the edges of columns.
     """
     slack = _EDGE_LETTERS * CAPITAL_RATIO * float(np.median(lines.size))
-    left, right = lines.beside(gutter)
-    return (
-        any(abs(gutter.x0 - c.x0) < slack and abs(gutter.x1 - c.x1) < slack for c in columns)
-        and min(len(left), len(right)) >= 2
-        and min(float(np.median(lines.pieces[side])) for side in (left, right)) >= _COLUMN_PIECES
-    )
+    if not any(abs(gutter.x0 - c.x0) < slack and abs(gutter.x1 - c.x1) < slack for c in columns):
+        return False
+    for near in lines.beside(gutter):
+        on_left = lines.middle_x < gutter.middle[0]
+        side = [
+            n
+            for n in np.flatnonzero(lines.level_with(gutter) & (on_left == on_left[near].any()))
+            if not _gutter_between(lines.lines[n].box, gutter, columns)
+        ]
+        level = np.abs(lines.start[near][:, None] - lines.start[side][None])
+        rows = level < _SAME_ROW * lines.size[near][:, None]  # wide spaces part a row's words
+        if len(near) < 2 or np.median(rows @ lines.pieces[side]) < _COLUMN_PIECES:
+            return False
+    return True
 
 
 def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
@@ -354,10 +362,30 @@ def _parted(lines: Lines, below: NDArray[np.int64], rules: list[Box]) -> NDArray
     return parted & (below >= 0)
 
 
-def chain_lines(lines: Lines, rules: list[Box]) -> list[list[TextLine]]:
+def _enters_column(
+    lines: Lines, below: NDArray[np.int64], columns: list[Box]
+) -> NDArray[np.bool_]:
+    """Return for each line whether it runs over a gutter, and the next one stands beside that.
+
+    A short last line of what runs over columns has nothing on its other side.
+    """
+    entered = np.zeros(len(below), bool)
+    for column in columns:
+        x = column.middle[0]
+        over = (lines.x0 < x - 2) & (lines.x1 > x + 2)
+        within = (lines.middle_y > column.y0) & (lines.middle_y < column.y1)
+        left, right = within & (lines.x1 <= x + 2), within & (lines.x0 >= x - 2)
+        levels = lines.middle_y[right]
+        gaps = np.abs(lines.middle_y[:, None] - levels[None])
+        paired = left & (gaps < 0.8 * lines.size[:, None]).any(1) if len(levels) else left & False
+        entered |= over & (right | paired)[below]
+    return entered & (below >= 0)
+
+
+def chain_lines(lines: Lines, rules: list[Box], columns: list[Box]) -> list[list[TextLine]]:
     """Return runs of lines that follow each other at an even distance in one column.
 
-    rules: boxes of rules and frames; no run goes on over one.
+    rules: boxes of rules and frames; no run goes on over one. columns: gutters between columns.
     """
     if not lines.lines:
         return []
@@ -368,7 +396,7 @@ def chain_lines(lines: Lines, rules: list[Box]) -> list[list[TextLine]]:
     pitches = pitches[(pitches > 1.4) & (pitches < 7)]
     pitch = float(np.median(pitches)) if len(pitches) >= 3 else 2.8
     follows = alike & (step <= _LOOSE * pitch * np.maximum(lines.size, lines.size[below]))
-    follows &= ~_parted(lines, below, rules)
+    follows &= ~(_parted(lines, below, rules) | _enters_column(lines, below, columns))
     above = np.full(len(below), -1)
     for number in np.flatnonzero(follows)[np.argsort(-step[follows], kind="stable")]:
         above[below[number]] = number  # the nearest comes last and stays
@@ -487,7 +515,7 @@ def make_blocks(
     if free:
         usual = usual_x_height(free)
         rows = {id(row.whole): row for row in find_rows(free, columns)}
-        for chain in chain_lines(Lines([row.whole for row in rows.values()]), rules):
+        for chain in chain_lines(Lines([row.whole for row in rows.values()]), rules, columns):
             for part in split_paragraphs(chain):
                 members = [line for whole in part for line in rows[id(whole)].lines]
                 size = float(np.median([whole.x_height for whole in part]))
@@ -497,7 +525,7 @@ def make_blocks(
                 kind = BlockKind.HEADING if heading else BlockKind.PARAGRAPH
                 regions.append(Region(kind, Box.around([m.box for m in members]), members))
         _set_levels(regions, usual)
-    for chain in chain_lines(Lines(margin), rules):
+    for chain in chain_lines(Lines(margin), rules, []):
         box = Box.around([line.box for line in chain])
         regions.append(Region(BlockKind.MARGIN_NOTE, box, chain))
     regions.extend(Region(BlockKind.FIGURE, box) for box in pictures)

@@ -22,6 +22,8 @@ _ACCENT_RISE = 2.7  # x-heights over the base line
 # Letters that touch: how far from their line, how high and wide in x-heights.
 _TOUCHING, _JOINED_HEIGHT, _JOINED_WIDTH = 0.5, 3.2, 4.0
 _BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
+_WIDE = 1.3  # of its height: a hyphen or dash, no dot
+_ON_LINE, _DOTS_REACH = 0.35, 3.0  # x-heights: dots of an ellipsis with which a line begins
 _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
@@ -263,7 +265,7 @@ def find_lines(
     lines = join_segments(lines, found, core, gutters, settings.widest_space)
     lines = attach_small(lines, found)
     attach_marks(lines, found, seeds)
-    lines = attach_leaders(lines, found, core)
+    lines = attach_leaders(lines, found, core, gutters)
     lines.extend(lone_dashes(lines, found, letter))
     settle_x_heights(lines)
     return [line for line in lines if _is_text(line, found, letter)]
@@ -457,7 +459,7 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
 
 
 def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.bool_]) -> None:
-    """Give dots, accents, commas and hyphens to the lines that they stand in."""
+    """Give dots, accents, commas and hyphens to the lines in which they stand."""
     if not lines:
         return
     marks = np.flatnonzero(found.usable & ~seeds)
@@ -468,6 +470,7 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
     y = (found.top[marks] + found.bottom[marks]) / 2
     # dashes are low, but wide
     large = np.minimum(2 * found.height[marks], found.width[marks])
+    wide = found.width[marks] > _WIDE * found.height[marks]
     nearest = np.full(len(marks), np.inf)
     owner = np.full(len(marks), -1)
     for number, line in enumerate(lines):
@@ -476,14 +479,16 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         before = line.box.x0 - right  # bullets stand farther off than other marks
         after = left - line.box.x1
         # dashes stand farther off, where spaces are wide
-        reach = np.where(large > _BULLET_SIZE * size, _DASH_REACH, _MARK_REACH)
+        reach = np.where(wide & (large > _BULLET_SIZE * size), _DASH_REACH, _MARK_REACH)
         inside = np.flatnonzero(level & (before < _BULLET_REACH * size) & (after < reach * size))
         if len(inside) == 0:
             continue
         rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
         gap = np.maximum(0.0, np.maximum(before, after)[inside] / size)
         bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
-        fits = (rise > -0.55) & (rise < 2.1) & ((before[inside] < 1.2 * size) | bullet)
+        dots = (rise < _ON_LINE) & (before[inside] < _DOTS_REACH * size)  # that a line begins with
+        near = (before[inside] < 1.2 * size) | bullet | dots
+        fits = (rise > -0.55) & (rise < 2.1) & near
         distance = np.where(fits, np.abs(rise - 0.6) + 0.2 * gap, np.inf)
         better = distance < nearest[inside]
         nearest[inside[better]] = distance[better]
@@ -503,9 +508,12 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
 
 
 def attach_leaders(
-    lines: list[TextLine], found: Components, core: NDArray[np.bool_]
+    lines: list[TextLine], found: Components, core: NDArray[np.bool_], gutters: list[Box]
 ) -> list[TextLine]:
-    """Return lines with rows of dots that lead from one to another taken in, both made one line."""
+    """Return lines with rows of dots that lead from one to another taken in, both made one line.
+
+    Dots that begin behind a gutter begin another line.
+    """
     if not lines:
         return lines
     owned = np.zeros(len(found.area), bool)
@@ -528,8 +536,12 @@ def attach_leaders(
         run = run[: breaks[0]] if len(breaks) else run
         if len(run) < _LEADER_DOTS:
             continue
-        end = float(found.right[run].max())
+        begin, end = float(found.left[run].min()), float(found.right[run].max())
         level = line.baseline_at(line.box.x1)
+        if any(
+            line.box.x1 - 2 <= g.x0 and g.x1 <= begin + 2 and g.y0 <= level <= g.y1 for g in gutters
+        ):
+            continue
         target = next(
             (
                 other

@@ -12,6 +12,8 @@ from amberquarry.layout.blocks import Region
 # far, in letters, their tops may lie apart.
 _HEADED, _HEAD_DROP = 0.6, 2.5
 _WIDE_GUTTER = 3.0  # letters
+# Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
+_RUNS_ON, _TO_GUTTER = 3.5, 2.0
 _IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
 
 
@@ -64,13 +66,15 @@ def _ordered(regions: list[Region], columns: list[Box], letter: float) -> list[R
         and g.x1 < area.x1
         and min(g.y1, area.y1) - max(g.y0, area.y0) > 0.5 * letter
     ]
-    stories = _cut_across(regions, inside, letter, stories=True)
+    stories = _cut_at_stories(regions, inside, letter, large=True)
     if len(stories) > 1:
         return [region for band in stories for region in _ordered(band, columns, letter)]
     upright = _cut_upright(regions, inside, area, letter)
     if upright is not None:
         return [region for part in upright for region in _ordered(part, columns, letter)]
-    bands = _cut_across(regions, inside, letter)
+    bands = _with_columns_whole(_cut_across(regions, inside, letter), inside, letter)
+    if len(bands) == 1:
+        bands = _cut_at_stories(regions, inside, letter, large=False)
     if len(bands) > 1:
         return [region for band in bands for region in _ordered(band, columns, letter)]
     around = _cut_around_inset(regions, inside, area, letter)
@@ -142,26 +146,72 @@ def _shared_height(box: Box, other: Box) -> float:
     return min(box.y1, other.y1) - max(box.y0, other.y0)
 
 
-def _cut_across(
-    regions: list[Region], gutters: list[Box], letter: float, stories: bool = False
-) -> list[list[Region]]:
-    """Return bands from top to bottom, cut at white that no gutter passes through.
-
-    stories: only where a row of stories begins under large headings.
-    """
-    bands = _parts_by_white(regions, lambda box: (box.y0, box.y1), -0.35 * letter)
-    joined = [bands[0]]
-    for band in bands[1:]:
-        end = max(r.box.y1 for r in joined[-1])
-        start = min(r.box.y0 for r in band)
-        low, high = min(end, start), max(end, start)
-        passed = [g for g in gutters if g.y0 < low - 1.2 * letter and g.y1 > high + 1.2 * letter]
-        begins = bool(passed) and _begins_stories(joined[-1], band, passed, letter, stories)
-        if (stories or passed) and not begins:
+def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> list[list[Region]]:
+    """Return bands from top to bottom, cut at white that no gutter passes through."""
+    joined: list[list[Region]] = []
+    for band in _bands(regions, letter):
+        if joined and _passing(joined[-1], band, gutters, letter):
             joined[-1].extend(band)
         else:
             joined.append(band)
     return joined
+
+
+def _with_columns_whole(
+    bands: list[list[Region]], gutters: list[Box], letter: float
+) -> list[list[Region]]:
+    """Return bands with those joined that one column runs through, on beside a shorter one."""
+    joined = [bands[0]]
+    for band in bands[1:]:
+        both = [*joined[-1], *band]
+        first = min(band, key=lambda region: region.box.y0)
+        over = [
+            region
+            for region in joined[-1]
+            if min(region.box.x1, first.box.x1) > max(region.box.x0, first.box.x0)
+        ]
+        near = bool(over) and first.box.y0 - max(r.box.y1 for r in over) < _RUNS_ON * letter
+        # what stands over the whole page, such as a salutation, ends anywhere
+        edge = max(region.box.x1 for region in band)
+        filled = any(abs(edge - g.x0) < _TO_GUTTER * letter for g in gutters)
+        area = Box.around([region.box for region in both])
+        whole = near and filled and len(bands) > 2
+        if whole and _cut_upright(both, gutters, area, letter) is not None:
+            joined[-1] = both
+        else:
+            joined.append(band)
+    return joined
+
+
+def _cut_at_stories(
+    regions: list[Region], gutters: list[Box], letter: float, large: bool
+) -> list[list[Region]]:
+    """Return bands from top to bottom, cut where a row of stories begins under headings.
+
+    large: only under headings in type much larger than the text.
+    """
+    joined: list[list[Region]] = []
+    for band in _bands(regions, letter):
+        passed = _passing(joined[-1], band, gutters, letter) if joined else []
+        if joined and not (passed and _begins_stories(joined[-1], band, passed, letter, large)):
+            joined[-1].extend(band)
+        else:
+            joined.append(band)
+    return joined
+
+
+def _bands(regions: list[Region], letter: float) -> list[list[Region]]:
+    """Return regions from top to bottom, parted by white."""
+    return _parts_by_white(regions, lambda box: (box.y0, box.y1), -0.35 * letter)
+
+
+def _passing(
+    above: list[Region], below: list[Region], gutters: list[Box], letter: float
+) -> list[Box]:
+    """Return the gutters that pass from one band to the next."""
+    ends = (max(r.box.y1 for r in above), min(r.box.y0 for r in below))
+    low, high = min(ends), max(ends)
+    return [g for g in gutters if g.y0 < low - 1.2 * letter and g.y1 > high + 1.2 * letter]
 
 
 def _begins_stories(
@@ -182,9 +232,10 @@ def _begins_stories(
     ]
     filled = [column for column in columns if column]
     first = [min(column, key=lambda region: region.box.y0) for column in filled]
+    lowest = 2 if len(filled) > 2 else 1  # two sections may begin side by side by chance
     headed = [
         region.kind is BlockKind.HEADING
-        and (not large or (region.level or 3) < 3)
+        and (not large or (region.level or 3) <= lowest)
         and region.box.y0 < start + _HEAD_DROP * letter
         and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
         for region in first
