@@ -25,6 +25,7 @@ _SPECIAL = {
     "<": r"\textless{}", ">": r"\textgreater{}", "|": r"\textbar{}", '"': r"\textquotedbl{}",
     "\u00ad": r"\-", **{sign: "\\" + sign for sign in "&%$#_{}"},
 }  # fmt: skip
+_NARROW = 34  # letters of a line of a program in one of two columns
 _LETTERS = "abcdefghikmnpqrstuvxyz"
 _GREEK = ("alpha", "beta", "gamma", "delta", "lambda", "mu", "sigma", "omega", "varphi", "theta")
 
@@ -48,6 +49,7 @@ class Source:
         self.words, self.chance, self.folder = words, chance, folder
         self.parts: list[Part] = []
         self.titled = False
+        self.columns = 1
         self.counts = dict.fromkeys(("section", "sub", "equation", "figure", "table", "note"), 0)
 
     @property
@@ -135,7 +137,7 @@ class Source:
 
     def code(self) -> str:
         """Return lines of a program."""
-        text = self.words.code(4, 12)
+        text = self.words.code(4, 12, _NARROW if self.columns == 2 else 78)
         shade = self.shade(K.CODE, text)
         return f"{{{shade}\\small\n\\begin{{verbatim}}\n{text}\n\\end{{verbatim}}}}\n"
 
@@ -164,7 +166,9 @@ class Source:
         )
         inner = "\n".join([top, lines[0], middle, *lines[1:], foot])
         align = "l" + "r" * (columns - 1)
-        body = f"{{{shade}\\small\\begin{{tabular}}{{{align}}}\n{inner}\n\\end{{tabular}}}}"
+        table = f"\\begin{{tabular}}{{{align}}}\n{inner}\n\\end{{tabular}}"
+        wide = r"\ifdim\width>\columnwidth\columnwidth\else\width\fi"
+        body = f"{{{shade}\\small\\resizebox{{{wide}}}{{!}}{{{table}}}}}"
         both = (caption, body) if above else (body, caption)
         return self._float("table", "\n\n\\vspace{4pt}\n".join(both))
 
@@ -235,7 +239,7 @@ def body(source: Source, sections: int, numbered: bool) -> str:
 def paper(source: Source) -> str:
     """Return a paper in one or two columns: title, authors, abstract, sections, references."""
     chance = source.chance
-    columns = chance.choice((1, 2, 2))
+    columns = source.columns = chance.choice((1, 2, 2))
     title, authors = settable(source.words.title(4, 9)), settable(source.words.name())
     heading = source.shade(K.HEADING, title, level=1)
     source.titled = True

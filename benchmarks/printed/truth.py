@@ -62,7 +62,8 @@ def page_blocks(
     numbers = sorted({line.number for line in lines} | set(figures), key=_rank(parts))
     blocks = []
     for number in numbers:
-        part, own = parts[number], [line for line in lines if line.number == number]
+        part = parts[number]
+        own = _markers_first([line for line in lines if line.number == number])
         records = [
             {
                 "box": _around(word["box"] for word in line.words),
@@ -79,6 +80,28 @@ def page_blocks(
                        "taken_for": [kind.value for kind in part.taken_for],
                        **({} if part.level is None else {"level": part.level})})  # fmt: skip
     return blocks
+
+
+def _markers_first(lines: list[_Line]) -> list[_Line]:
+    """Return the lines of a part, a marker that the layer holds after its item put before it."""
+    out: list[_Line] = []
+    for line in lines:
+        box = line.words[0]["box"]
+        behind = next(
+            (
+                other
+                for other in out
+                if len(line.words) == 1
+                and box[2] <= other.words[0]["box"][0]
+                and other.words[0]["box"][1] < (box[1] + box[3]) / 2 < other.words[0]["box"][3]
+            ),
+            None,
+        )
+        if behind is None:
+            out.append(line)
+        else:
+            behind.words.insert(0, line.words[0])
+    return out
 
 
 def _rank(parts: list[Part]) -> Any:

@@ -88,11 +88,14 @@ class Words:
         """Return something like a person's name."""
         return " ".join(word.capitalize()[:9] for word in self.some(2, 2))
 
-    def code(self, least: int, most: int) -> str:
-        """Return consecutive lines of a program, or a session at a prompt."""
+    def code(self, least: int, most: int, longest: int = 78) -> str:
+        """Return consecutive lines of a program, or a session at a prompt.
+
+        longest: letters of a line.
+        """
         if self.chance.random() < 0.3:
             return "\n".join(
-                f"$ {word.lower()} --{other.lower()} {third.lower()}.txt"
+                f"$ {word.lower()} --{other.lower()} {third.lower()}.txt"[:longest]
                 for word, other, third in (self.some(3, 3) for _ in range(least))
             )
         lines = inspect.getsource(self.chance.choice(_PROGRAMS)).splitlines()
@@ -102,5 +105,6 @@ class Words:
             part = lines[start : start + count]
             if sum(bool(line.strip()) for line in part) >= 0.7 * count and part[0].strip():
                 break
-        text = textwrap.dedent("\n".join(line[:78] for line in part))
+        text = textwrap.dedent("\n".join(part))
+        text = "\n".join(line[:longest].rstrip() for line in text.split("\n"))
         return re.sub(r"[^\x20-\x7e\n]", "?", text).rstrip()

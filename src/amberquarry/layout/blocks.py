@@ -362,9 +362,7 @@ def _parted(lines: Lines, below: NDArray[np.int64], rules: list[Box]) -> NDArray
     return parted & (below >= 0)
 
 
-def _enters_column(
-    lines: Lines, below: NDArray[np.int64], columns: list[Box]
-) -> NDArray[np.bool_]:
+def _enters_column(lines: Lines, below: NDArray[np.int64], columns: list[Box]) -> NDArray[np.bool_]:
     """Return for each line whether it runs over a gutter, and the next one stands beside that.
 
     A short last line of what runs over columns has nothing on its other side.
@@ -507,7 +505,8 @@ def make_blocks(
         columns += [g for g in gutters if g not in columns and parts_columns(g, measured)]
     columns = columns or [g for g in gutters if parts_lists(g, measured)]
     columns = keep_clearest(columns, measured)
-    columns += [g for g in gutters if g not in columns and _goes_on(g, columns, measured)]
+    if columns:
+        columns += [g for g in gutters if g not in columns and _goes_on(g, columns, measured)]
     others = [g for g in gutters if not any(_same_white(g, c, measured) for c in columns)]
     regions = find_tables(others, measured, columns)
     in_tables = {id(line) for region in regions for line in region.lines}

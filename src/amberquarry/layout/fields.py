@@ -130,7 +130,8 @@ def _frames(rules: list[Box], words: list[Box], letter: float) -> list[tuple[Box
             for (_, above), (below, _) in pairwise(pairs)
             if below.y0 - above.y1 < _CELL[1] * letter
         ]
-        if not any(gap.contains(*word.middle) for gap in between for word in words):
+        written = sum(any(gap.contains(*word.middle) for word in words) for gap in between)
+        if 2 * written < max(1, len(between)):  # a heading may stand between two rows of boxes
             found += pairs
     return found
 

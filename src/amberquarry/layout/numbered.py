@@ -1,11 +1,9 @@
-"""Numbers of lines, which count them in the margin: of listings, verse, pleadings, patents."""
+"""Numbers that count every line in the margin, as in listings and pleadings."""
 
 from __future__ import annotations
 
 import re
-from collections import Counter
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 
@@ -13,16 +11,14 @@ from amberquarry.document import Block, BlockKind, Box, Line, Word
 from amberquarry.layout.lines import CAPITAL_RATIO
 from amberquarry.layout.tables import is_tabular
 
-_NUMBER = re.compile(r"[\dOoIl]{1,4}[A-Z]?")
+_NUMBER = re.compile(r"[\dOoIl]{1,4}")
 _AS_FIGURES = str.maketrans("OoIl", "0011")
-_STEPS = (1, 2, 3, 4, 5, 10)
-_FEWEST, _FEWEST_OF_ALL = 4, 6  # numbers that count lines in steps; that count each line
+_FEWEST = 6  # of a column
 _SAME_EDGE = 0.6  # letters by which their edges lie apart
-_IN_STEP = 0.8  # of the numbers on one edge, that count on
+_IN_STEP = 0.8  # of the numbers from the first to the last, that are there
 _OFF = 0.7  # x-heights of white between a number and its line
 _SMALL = 0.9  # of the height of capitals in the lines beside them
 _MANY = 15  # numbers as large as the text, which then must be prose
-_ROWS = 0.6  # of the lines that a step passes over, that stand there
 
 
 @dataclass(slots=True)
@@ -35,8 +31,8 @@ class _Number:
 def part_line_numbers(blocks: list[Block], letter: float) -> list[Block]:
     """Return blocks with the numbers that count lines taken out, each column of them as one block.
 
-    Such numbers stand on one edge and grow by one step. They are smaller than the text, or pass
-    over lines, or stand beside prose: the first column of a table is none.
+    Such numbers stand on one edge and grow by one. They are smaller than the text, or many beside
+    prose: the first column of a table is none. Numbers of every fifth line, as of verse, stay.
     letter: usual height of the letters.
     """
     flow = [b for b in blocks if b.kind is not BlockKind.FIGURE and not b.rotation]
@@ -84,8 +80,7 @@ def _at_ends(lines: list[Line], end: int) -> list[_Number]:
             left, right = line.words[:2] if end == 0 else line.words[-2:]
             if right.box.x0 - left.box.x1 < _OFF * line.x_height:
                 continue
-        figures = word.text.translate(_AS_FIGURES)
-        numbers.append(_Number(word, line, int("".join(s for s in figures if s.isdigit()))))
+        numbers.append(_Number(word, line, int(word.text.translate(_AS_FIGURES))))
     return numbers
 
 
@@ -113,22 +108,11 @@ def _runs(group: list[_Number]) -> list[list[_Number]]:
 
 
 def _counting(group: list[_Number]) -> list[_Number]:
-    """Return those of a column that count on by one step; none where they don't."""
+    """Return a column of numbers that grow, if most grow by one; else none."""
     if len(group) < _FEWEST:
         return []
-    steps = Counter(b.value - a.value for a, b in pairwise(group))
-    step = steps.most_common(1)[0][0]
-    if step not in _STEPS:
-        return []
-    phase = Counter(number.value % step for number in group).most_common(1)[0][0]
-    counted: list[_Number] = []
-    for number in group:
-        if number.value % step == phase and (not counted or number.value > counted[-1].value):
-            counted.append(number)
-    grown = counted[-1].value - counted[0].value
-    enough = len(counted) >= (_FEWEST if step > 1 else _FEWEST_OF_ALL)
-    dense = (len(counted) - 1) * step >= _IN_STEP * grown
-    return counted if enough and dense and len(counted) >= _IN_STEP * len(group) else []
+    grown = group[-1].value - group[0].value
+    return group if len(group) - 1 >= _IN_STEP * grown else []
 
 
 def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
@@ -141,14 +125,6 @@ def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
     ]
     if not beside:
         return False
-    step = int(np.median([b.value - a.value for a, b in pairwise(numbers)]))
-    if step > 1:
-        levels = np.array([line.box.middle[1] for line in beside])
-        passed = [
-            ((levels > a.word.box.y1) & (levels < b.word.box.y0)).sum()
-            for a, b in pairwise(numbers)
-        ]
-        return float(np.median(passed)) >= _ROWS * (step - 1)
     high = float(np.median([number.word.box.height for number in numbers]))
     if high < _SMALL * CAPITAL_RATIO * float(np.median([line.x_height for line in beside])):
         return True
