@@ -166,3 +166,40 @@ class OrderTest(unittest.TestCase):
         sides = [line.box.x0 > 700 for line in layout.lines]
         self.assertEqual(sides, sorted(sides))
         self.assertEqual(sum(sides), len(wrap(PROSE * 3, 34)))
+
+    def test_column_runs_on_beside_a_shorter_one(self):
+        """What stands under the end of the right column is read before it, if it fills its own."""
+        title = Region(BlockKind.HEADING, Box(50, 0, 950, 80), level=1)
+        left = [self.region(50, 100, 480, 400), self.region(50, 440, 478, 900)]
+        right, foot = self.region(520, 100, 950, 380), self.region(50, 960, 950, 990)
+        gutter = [Box(482, 100, 518, 390)]
+        wanted = [title, *left, right, foot]
+        self.assertEqual(reading_order(wanted[::-1], gutter, 20), wanted)
+        salutation = self.region(50, 440, 200, 470)
+        wanted = [title, left[0], right, salutation, foot]
+        self.assertEqual(reading_order(wanted[::-1], gutter, 20), wanted)
+
+    def test_gutter_beside_a_short_line_of_a_heading(self):
+        """The white beside a heading's last line does not part what stands under it."""
+        heading = Region(BlockKind.HEADING, Box(50, 0, 900, 160), level=1)
+        left = [self.region(50, 180, 480, 300), self.region(50, 320, 480, 600)]
+        right = [self.region(520, 180, 950, 250), self.region(520, 270, 950, 600)]
+        wanted = [heading, *left, *right]
+        self.assertEqual(reading_order(wanted[::-1], [Box(482, 90, 518, 600)], 20), wanted)
+
+    def test_sections_side_by_side_are_no_stories(self):
+        """Headings that stand level in two columns by chance leave the columns whole."""
+
+        def heading(x0, y0, level):
+            return Region(BlockKind.HEADING, Box(x0, y0, x0 + 400, y0 + 40), level=level)
+
+        for level, stories in ((2, False), (1, True)):
+            upper = [self.region(x, 100, x + 430, 400) for x in (50, 520)]
+            heads = [heading(x, 430, level) for x in (50, 520)]
+            lower = [self.region(x, 480, x + 430, 900) for x in (50, 520)]
+            left, right = zip(upper, heads, lower, strict=True)
+            wanted = [*left, *right]
+            if stories:
+                wanted = [*upper, left[1], left[2], right[1], right[2]]
+            found = reading_order(wanted[::-1], [Box(482, 100, 518, 900)], 20)
+            self.assertEqual(found, wanted, level)

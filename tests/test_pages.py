@@ -11,6 +11,7 @@ from amberquarry import BlockKind, Box
 from amberquarry.layout.blocks import Lines, Region, keep_clearest, parts_columns
 from amberquarry.layout.lines import TextLine, _long_runs
 from amberquarry.layout.order import reading_order
+from tests.support.blocks import of_kind
 from tests.support.measures import error_rate, in_order
 from tests.support.pages import (
     PROSE,
@@ -94,6 +95,44 @@ class ColumnTest(unittest.TestCase):
         parts = ["News of the day", "The keeper", "A boat came", "News of the day", "The bell on",
                  "The keeper"]  # fmt: skip
         self.assertTrue(in_order(flat(aq.read_page(image)), parts))
+
+    def test_text_over_columns_is_no_part_of_them(self):
+        """A summary over two columns ends where they begin, though the lines stand close."""
+        image = blank(1700, 1500)
+        over = write_justified(image, THIRD * 6, 90, 120, 1500, 4)
+        left = write_justified(image, PROSE * 4, 90, 120 + 4 * 51, 700, 12)
+        right = write_justified(image, SECOND * 4, 890, 120 + 4 * 51, 700, 12)
+        text = flat(aq.read_page(image))
+        self.assertTrue(in_order(text, [over[0], over[3], left[0], left[11], right[0]]), text)
+
+    def test_white_beside_a_gutter_is_no_table(self):
+        """Narrow columns with wide spaces, in step with each other, hold no cells."""
+        image = blank(2000, 1300)
+        columns = [
+            write_justified(image, text * 5, x, 160, 410, 18)
+            for x, text in ((90, PROSE), (560, SECOND), (1030, PROSE), (1500, SECOND))
+        ]
+        page = aq.read_page(image)
+        self.assertEqual(of_kind(page, BlockKind.TABLE), [])
+        self.assertTrue(in_order(flat(page), [c[n] for c in columns for n in (0, 17)]))
+
+    def test_rule_between_paragraphs(self):
+        """Lines over a rule and under it are two blocks, however close they stand."""
+        image = blank(1300, 700)
+        upper = wrap(PROSE, 52)
+        write_lines(image, [*upper, *wrap(SECOND, 52)], x=100, y=120)
+        y = 120 + 51 * len(upper) + 4
+        ImageDraw.Draw(image).line((100, y, 1200, y), fill=0, width=3)
+        counts = [len(block.lines) for block in aq.read_page(image).blocks]
+        self.assertEqual(counts, [len(upper), len(wrap(SECOND, 52))])
+
+    def test_ellipsis_begins_a_line(self):
+        """Dots before a line in the next column stay with it."""
+        image = blank(1500, 1300)
+        write_justified(image, PROSE * 4, 90, 120, 560, 14)
+        write_justified(image, "... and so " + SECOND * 4, 700, 120, 560, 14)
+        starts = [b.lines[0].text for b in aq.read_page(image).blocks if b.lines[0].box.x0 > 690]
+        self.assertTrue(starts[0].startswith("..."), starts)
 
     def test_inset_over_two_columns(self):
         """A summary set into two columns of full lines is not mixed into them."""

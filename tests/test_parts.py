@@ -10,7 +10,6 @@ from pathlib import Path
 from urllib.parse import unquote
 
 import jsonschema
-import matplotlib
 import numpy as np
 from markdown_it import MarkdownIt
 from PIL import Image, ImageDraw, ImageFont
@@ -18,16 +17,14 @@ from PIL import Image, ImageDraw, ImageFont
 import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble
-from amberquarry.formats.records import page_from_record, page_record, schema
+from amberquarry.formats.records import dump, page_from_record, page_record, schema
 from amberquarry.imaging import cut_out, encoded
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.kinds import goes_on
 from amberquarry.layout.tables import is_tabular
 from amberquarry.runs.folder import read_records
+from tests.support.blocks import CODE, FONTS, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, write_justified, write_lines
-from tests.test_kinds import block_of, line_of, of_kind, pages_of
-
-FONTS = Path(matplotlib.get_data_path()) / "fonts" / "ttf"
 
 
 def font(size, name="DejaVuSerif"):
@@ -464,3 +461,60 @@ class QueryTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class LineNumberTest(unittest.TestCase):
+    def numbered(self, numbers, lines, size=18):
+        """Return a page with a listing and numbers of some size on its left."""
+        image = blank()
+        write_justified(image, PROSE * 2, 140, 140, 960, 5)
+        write_code(image, lines, 240, 480)
+        draw = ImageDraw.Draw(image)
+        for row, number in enumerate(numbers):
+            y = 480 + 35 * row + 26
+            draw.text((190, y), str(number), font=font(size, "DejaVuSansMono"), fill=0, anchor="rs")
+        return aq.read_page(image)
+
+    def test_numbers_of_a_listing(self):
+        """They become a block of their own; the listing keeps its lines and their indents."""
+        lines = CODE * 2
+        page = self.numbered(range(37, 47), lines)
+        [column] = of_kind(page, BlockKind.LINE_NUMBER)
+        self.assertEqual([line.text for line in column.lines], [str(n) for n in range(37, 47)])
+        [code] = of_kind(page, BlockKind.CODE)
+        self.assertEqual(code.text, "\n".join(lines))
+        self.assertNotIn("41", page.text)
+        jsonschema.validate(json.loads(dump(page_record(page, "d"))), schema("page"))
+
+    def test_numbers_that_do_not_count_lines(self):
+        """Values beside the lines of a listing stay where they stand."""
+        page = self.numbered([3, 17, 18, 40, 41, 60, 61, 75, 90, 99], CODE * 2)
+        self.assertEqual(of_kind(page, BlockKind.LINE_NUMBER), [])
+        self.assertIn("75", page.text)
+
+    def test_first_column_of_a_table(self):
+        """Numbers of rows are cells."""
+        image = blank()
+        write_lines(image, [str(n) for n in range(1, 19)], x=160, y=200)
+        write_lines(image, [f"{n * 37 % 11}.{n % 7}" for n in range(18)], x=420, y=200)
+        write_lines(image, [("calm", "rain", "fog")[n % 3] for n in range(18)], x=700, y=200)
+        page = aq.read_page(image)
+        self.assertEqual(of_kind(page, BlockKind.LINE_NUMBER), [])
+
+
+class FormTest(unittest.TestCase):
+    def test_heading_between_rows_of_boxes(self):
+        """A heading between two rows of boxes leaves them fields."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        labels = iter(["Name:", "Gauge:", "Date:", "Level:", "Wind:", "Keeper:", "Boat:", "Mark:"])
+        for y in (200, 300, 520, 620):
+            for x in (140, 660):
+                draw.rectangle((x, y, x + 460, y + 74), outline=0, width=3)
+                draw.text((x + 14, y + 18), next(labels), font=font(30), fill=0)
+                draw.text((x + 220, y + 18), f"mark {y}", font=font(30), fill=0)
+        draw.text((140, 430), "Second part", font=font(38), fill=0)
+        page = aq.read_page(image)
+        self.assertEqual(len(of_kind(page, BlockKind.LABEL)), 8)
+        self.assertEqual(len(of_kind(page, BlockKind.ENTRY)), 8)
+        self.assertIn("Second part", page.text)

@@ -27,6 +27,7 @@ _ON_LINE, _DOTS_REACH = 0.35, 3.0  # x-heights: dots of an ellipsis with which a
 _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
+_SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
@@ -255,7 +256,7 @@ def find_lines(
     group[cut] = groups.max() + 1 + np.arange(int(cut.sum()))
     order = np.argsort(group, kind="stable")
     cuts = np.flatnonzero(np.diff(group[order])) + 1
-    lines = []
+    lines, small = [], []
     for members in np.split(index[order], cuts):
         if (
             len(members) <= 2
@@ -263,6 +264,7 @@ def find_lines(
             and found.width[members].max() < 0.6 * letter
         ):
             seeds[members] = False  # a comma or quote apart from its word
+            small.append(members)
             continue
         members = members[np.argsort(found.left[members], kind="stable")]
         line = measure_line(found, members, core)
@@ -273,6 +275,7 @@ def find_lines(
     attach_marks(lines, found, seeds)
     lines = attach_leaders(lines, found, core, gutters)
     lines.extend(lone_dashes(lines, found, letter))
+    lines.extend(small_columns(small, lines, found, core, letter))
     settle_x_heights(lines)
     return [line for line in lines if _is_text(line, found, letter)]
 
@@ -600,6 +603,36 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
                 )
                 break
     return dashes
+
+
+def small_columns(
+    groups: list[NDArray[np.int64]],
+    lines: list[TextLine],
+    found: Components,
+    core: NDArray[np.bool_],
+    letter: float,
+) -> list[TextLine]:
+    """Return small pieces that no line owns and that stand on one edge: numbers in small type."""
+    owned = np.zeros(len(found.area), bool)
+    for line in lines:
+        owned[line.pieces] = True
+    free = [
+        group
+        for group in groups
+        if not owned[group].any() and found.height[group].max() > _SMALL_FIGURE * letter
+    ]
+    if len(free) < _IN_COLUMN:
+        return []
+    left = np.array([found.left[group].min() for group in free])
+    right = np.array([found.right[group].max() for group in free])
+    beside = [np.abs(edge[:, None] - edge[None]) < 0.3 * letter for edge in (left, right)]
+    column = np.maximum(*(near.sum(1) for near in beside)) >= _IN_COLUMN
+    measured = [
+        measure_line(found, group[np.argsort(found.left[group], kind="stable")], core)
+        for group, own in zip(free, column.tolist(), strict=True)
+        if own
+    ]
+    return [line for line in measured if line is not None]
 
 
 def settle_x_heights(lines: list[TextLine]) -> None:
