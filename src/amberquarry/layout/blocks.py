@@ -27,6 +27,7 @@ _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
+_NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
 _ONE_ROW = 2.5  # ratio of sizes in one row, at most
@@ -261,13 +262,24 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             and _overlap_x(line.box, zone) > 0.3 * line.box.width
             and not _gutter_between(line.box, zone, columns)
         ]
-        if len(members) < 6:
-            continue
-        taken.update(id(line) for line in members)
-        regions.append(
-            Region(BlockKind.TABLE, Box.around([m.box for m in members]), rows_in_order(members))
-        )
+        for rows in _close_rows(members):
+            own = [line for row in rows for line in row]
+            if len(own) < 6 or len(rows) == len(own):
+                continue
+            taken.update(id(line) for line in own)
+            regions.append(Region(BlockKind.TABLE, Box.around([line.box for line in own]), own))
     return regions
+
+
+def _close_rows(lines: list[TextLine]) -> list[list[list[TextLine]]]:
+    """Return lines in rows, these in groups parted by much white, such as that under a heading."""
+    rows = rows_in_order(lines)
+    levels = [float(np.mean([line.baseline_at(line.box.middle[0]) for line in r])) for r in rows]
+    steps = np.diff(levels)
+    if not len(steps):
+        return [rows]
+    breaks = np.flatnonzero(steps > _NEXT_ROWS * float(np.median(steps))) + 1
+    return [rows[a:b] for a, b in itertools.pairwise([0, *breaks.tolist(), len(rows)])]
 
 
 def _gutter_between(box: Box, gutter: Box, columns: list[Box]) -> bool:
@@ -310,10 +322,10 @@ def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
     return int((lines.level_with(gutter) & between).sum()) < 2
 
 
-def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
-    """Return lines row by row, left to right within a row."""
+def rows_in_order(lines: list[TextLine]) -> list[list[TextLine]]:
+    """Return lines in rows from the top down, left to right within a row."""
     waiting = sorted(lines, key=lambda line: line.baseline_at(line.box.middle[0]))
-    ordered: list[TextLine] = []
+    rows: list[list[TextLine]] = []
     while waiting:
         first = waiting[0]
         level = first.baseline_at(first.box.middle[0])
@@ -324,10 +336,10 @@ def rows_in_order(lines: list[TextLine]) -> list[TextLine]:
             < 0.8 * min(line.x_height, first.x_height)
             or line is first
         ]
-        ordered.extend(sorted(row, key=lambda line: line.box.x0))
+        rows.append(sorted(row, key=lambda line: line.box.x0))
         taken = {id(line) for line in row}
         waiting = [line for line in waiting if id(line) not in taken]
-    return ordered
+    return rows
 
 
 def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:

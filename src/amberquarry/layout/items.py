@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from itertools import pairwise
 
 from amberquarry.document import Block, BlockKind, Line
 from amberquarry.layout.typography import (
@@ -13,6 +14,8 @@ from amberquarry.layout.typography import (
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
 _SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
+# Entries of contents: x-heights of white before the page; entries at least; share that must be so.
+_TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
 _NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
 _NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)", re.I)
@@ -21,6 +24,34 @@ _NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,
 def ends_in_leader(line: Line) -> bool:
     """Return whether dots lead from a line to the number of a page."""
     return _LEADER.search(line.text) is not None
+
+
+def leads_to_page(lines: list[Line]) -> bool:
+    """Return whether lines are an entry of contents: a title, dots or white, and a number."""
+    if ends_in_leader(lines[-1]):
+        return True
+    page = lines[-1].words[-1] if lines[-1].words else None
+    if page is None or not page.text.isdigit() or len(lines) + len(lines[0].words) < 3:
+        return False
+    before = lines[-1].words[-2].box.x1 if len(lines[-1].words) > 1 else lines[-2].box.x1
+    return page.box.x0 - before > _TO_PAGE * lines[-1].x_height
+
+
+def _entries_of_contents(table: Block) -> list[Block]:
+    """Return the entries of contents whose numbers of pages were taken for a table's column."""
+    rows = rows_of(table.lines)
+    pages = [row[-1].words[-1].text for row in rows if row[-1].words]
+    numbers = [int(text) for text in pages if text.isdigit() and len(text) < 5]
+    growing = sum(a <= b for a, b in pairwise(numbers))
+    if (
+        len(rows) < _FEWEST_ENTRIES
+        or len(numbers) < _ENTRIES * len(rows)
+        or growing < _ENTRIES * (len(numbers) - 1)
+        or any(len(row) > 2 for row in rows)
+        or sum(sum(map(str.isalpha, row[0].text)) > 2 for row in rows) < _ENTRIES * len(rows)
+    ):
+        return [table]
+    return [table.part(BlockKind.ITEM, row) for row in rows]
 
 
 def cut_at_leaders(lines: list[Line]) -> list[list[Line]]:
@@ -39,7 +70,8 @@ def items_whole(blocks: list[Block], usual: Measures) -> list[Block]:
     for block in blocks:
         last = out[-1] if out else None
         if block.kind is BlockKind.TABLE:
-            out += _items_of_rows(block)
+            rows = _items_of_rows(block)
+            out += rows if len(rows) > 1 else _entries_of_contents(block)
         elif (
             last is not None
             and last.kind is BlockKind.ITEM

@@ -21,6 +21,7 @@ from amberquarry.layout.items import (
     follows,
     item_starts,
     items_whole,
+    leads_to_page,
 )
 from amberquarry.layout.typography import (
     FIXED_SHARE,
@@ -91,7 +92,8 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
         return blocks
     parts = _without_edges_joined(blocks)
     starts = item_starts(parts, usual)
-    parts = [part for block in parts for part in _parts(block, usual, starts)]
+    contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
+    parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
     parts = _joined_paragraphs(mark_equations(items_whole(parts, usual), usual), usual)
     mark_captions(parts, usual)
     _mark_headings(parts, usual)
@@ -100,18 +102,23 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     return _ordered(_joined_code(_mark_notes(parts, usual), usual))
 
 
-def _parts(block: Block, usual: Measures, item_starts: set[int]) -> list[Block]:
-    """Return a block of text cut into code, items of lists and the paragraphs between them."""
+def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool) -> list[Block]:
+    """Return a block of text cut into code, items of lists and the paragraphs between them.
+
+    contents: whether dots lead from several lines of the page to numbers.
+    """
     if block.kind not in _CUT or not block.lines:
         return [block]
     code = not usual.typewritten and size_of(block) < _HEADING_SIZE * usual.size
     table = block.kind is BlockKind.TABLE
     if code and is_fixed(_whole_rows(block.lines) if table else block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]
+    if contents and block.kind is BlockKind.HEADING and ends_in_leader(block.lines[-1]):
+        return [block.part(BlockKind.ITEM, block.lines)]
     if block.kind is not BlockKind.PARAGRAPH:
         return [block]
     starts = [number for number, line in enumerate(block.lines) if id(line) in item_starts]
-    if not starts and sum(map(ends_in_leader, block.lines)) > 1:
+    if not starts and contents and any(map(ends_in_leader, block.lines)):
         return [block.part(BlockKind.ITEM, lines) for lines in cut_at_leaders(block.lines)]
     if not starts:
         return [block.part(block.kind, lines) for lines in _cut_at_bold(block.lines)]
@@ -180,7 +187,13 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
         leads = after is not None and after.kind not in (BlockKind.HEADING,)
         alone = len(block.lines) <= 2
         if block.kind is BlockKind.ITEM:
-            is_heading = short and alone and numbered and (bold or size > _HEADING_SIZE)
+            is_heading = (
+                short
+                and alone
+                and numbered
+                and (bold or size > _HEADING_SIZE)
+                and not leads_to_page(block.lines)
+            )
         else:
             is_heading = short and letters >= 2 and (
                 size > _HEADING_SIZE

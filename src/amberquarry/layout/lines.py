@@ -16,7 +16,7 @@ _COARSE = 4  # grouping works on a raster of blocks of this many pixels
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
-_GUTTERS = ((1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+_GUTTERS = ((0.8, 42.0, 18.0), (1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
 _MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line
 _ACCENT_RISE = 2.7  # x-heights over the base line
 # Letters that touch: how far from their line, how high and wide in x-heights.

@@ -174,6 +174,7 @@ def _with_columns_whole(
         # what stands over the whole page, such as a salutation, ends anywhere
         edge = max(region.box.x1 for region in band)
         filled = any(abs(edge - g.x0) < _TO_GUTTER * letter for g in gutters)
+        filled |= all(region.kind is BlockKind.HEADING for region in band)
         area = Box.around([region.box for region in both])
         whole = near and filled and len(bands) > 2
         if whole and _cut_upright(both, gutters, area, letter) is not None:
