@@ -23,7 +23,7 @@ from textlayer import tight_box, tight_word
 KINDS = tuple(BlockKind)
 FIGURE_LINK = "https://figure.invalid/"
 MOST_PARTS = 1024
-_SPACE = 0.15  # of the tallest letter, between words at least; the library sees more spaces
+_SPACE = 0.26  # of the tallest letter, between words at least; the library sees more spaces
 
 
 @dataclass(slots=True)

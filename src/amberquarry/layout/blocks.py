@@ -28,6 +28,9 @@ _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
+# Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
+# cells is higher, in letters.
+_WORDS_APART, _TALL_GUTTER = 3.0, 8.0
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
 _ONE_ROW = 2.5  # ratio of sizes in one row, at most
@@ -105,7 +108,7 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     Columns of text have lines of many letters on both sides, most of them as long as the column is
     wide, and their lines need not stand level; cells, and terms with what they mean, stand in rows.
     """
-    left, right = lines.beside(gutter)
+    left, right = (_without_labels(side, lines) for side in lines.beside(gutter))
     if len(left) < 2 or len(right) < 2:
         return False
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
@@ -132,6 +135,12 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return False
     # an inset has lines of any length, but the column beside it is filled
     return full[0] >= _FILLED or aligned < 0.6 or (full[1] > 0.85 and aligned < 0.85)
+
+
+def _without_labels(side: NDArray[np.int64], lines: Lines) -> NDArray[np.int64]:
+    """Return lines beside a gutter without the few of hardly any letters, as figures have them."""
+    long = side[lines.pieces[side] >= _FEW_PIECES]
+    return long if len(long) >= max(_PROSE_LINES, 0.5 * len(side)) else side
 
 
 def parts_lists(gutter: Box, lines: Lines) -> bool:
@@ -296,7 +305,10 @@ def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
     slack = _EDGE_LETTERS * CAPITAL_RATIO * float(np.median(lines.size))
     if not any(abs(gutter.x0 - c.x0) < slack and abs(gutter.x1 - c.x1) < slack for c in columns):
         return False
+    pieces = []
     for near in lines.beside(gutter):
+        if len(near) < 2:
+            return False
         on_left = lines.middle_x < gutter.middle[0]
         side = [
             n
@@ -305,9 +317,11 @@ def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
         ]
         level = np.abs(lines.start[near][:, None] - lines.start[side][None])
         rows = level < _SAME_ROW * lines.size[near][:, None]  # wide spaces part a row's words
-        if len(near) < 2 or np.median(rows @ lines.pieces[side]) < _COLUMN_PIECES:
-            return False
-    return True
+        pieces.append(rows @ lines.pieces[side])
+    few, many = sorted(float(np.median(p)) for p in pieces)
+    # beside a figure the column has few letters: then many full lines on the other side tell
+    full = many >= _PROSE_PIECES and min(map(len, pieces)) >= _PROSE_LINES
+    return few >= _COLUMN_PIECES or full
 
 
 def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
@@ -463,8 +477,11 @@ class Row:
     lines: list[TextLine]
 
 
-def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
-    """Return lines gathered in rows: what no column's gutter parts is read across."""
+def find_rows(lines: list[TextLine], columns: list[Box], widest: float = np.inf) -> list[Row]:
+    """Return lines gathered in rows: what no column's gutter parts is read across.
+
+    widest: white within a row, in x-heights.
+    """
     if not lines:
         return []
     measured = Lines(lines)
@@ -472,6 +489,7 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
     smaller = np.minimum(measured.size[None], measured.size[:, None])
     level = np.abs(measured.start[None] - measured.end[:, None]) < _SAME_ROW * smaller
     follows = level & (gap > -0.3 * smaller) & (measured.x0[None] > measured.x0[:, None])
+    follows &= gap < widest * smaller
     follows &= np.maximum(measured.size[None], measured.size[:, None]) < _ONE_ROW * smaller
     y = (measured.start[None] + measured.end[:, None]) / 2 - smaller / 2
     for column in columns:
@@ -500,6 +518,18 @@ def find_rows(lines: list[TextLine], columns: list[Box]) -> list[Row]:
     return rows
 
 
+def _whole_lines(lines: list[TextLine], gutters: list[Box]) -> list[TextLine]:
+    """Return lines with the words joined that the wide spaces of a narrow column part.
+
+    No gutter of some height lies between them, as between cells and columns.
+    """
+    if not lines:
+        return []
+    letter = CAPITAL_RATIO * float(np.median([line.x_height for line in lines]))
+    tall = [gutter for gutter in gutters if gutter.height > _TALL_GUTTER * letter]
+    return [row.whole for row in find_rows(lines, tall, _WORDS_APART)]
+
+
 def make_blocks(
     lines: list[TextLine],
     margin: list[TextLine],
@@ -511,7 +541,7 @@ def make_blocks(
 
     margin: lines of notes in the margin. rules: boxes of rules and frames.
     """
-    measured = Lines(lines)
+    measured = Lines(_whole_lines(lines, gutters))
     columns, count = regular_columns(gutters, measured)
     if count <= 2:  # halves may hold columns as well
         columns += [g for g in gutters if g not in columns and parts_columns(g, measured)]
@@ -520,7 +550,7 @@ def make_blocks(
     if columns:
         columns += [g for g in gutters if g not in columns and _goes_on(g, columns, measured)]
     others = [g for g in gutters if not any(_same_white(g, c, measured) for c in columns)]
-    regions = find_tables(others, measured, columns)
+    regions = find_tables(others, Lines(lines), columns)
     in_tables = {id(line) for region in regions for line in region.lines}
     free = [line for line in lines if id(line) not in in_tables]
     if free:
