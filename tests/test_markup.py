@@ -34,6 +34,7 @@ from amberquarry.reading.characters import ALPHABET
 from amberquarry.scoring import score_page, total
 from amberquarry.scoring.compare import match_words
 from amberquarry.scoring.text import errors, errors_at_best_place, join_hyphens, plain
+from amberquarry.settings import OutputSettings
 
 PARSER = MarkdownIt("commonmark").enable(["table", "strikethrough"])
 STYLE_OF_TAG = {
@@ -166,6 +167,42 @@ class EscapeTest(unittest.TestCase):
         for found, (start, end) in zip(pages, spans, strict=True):
             self.assertEqual(whole[start:end], page_to_markdown(found))
         self.assertTrue(whole.endswith("\n"))
+
+    @given(
+        st.lists(
+            st.tuples(
+                st.one_of(line_text, markup.map(lambda text: " ".join(f"a {text} b".split()))),
+                st.sampled_from(
+                    [
+                        BlockKind.PARAGRAPH,
+                        BlockKind.FOOTNOTE,
+                        BlockKind.CAPTION,
+                        BlockKind.HEADING,
+                        BlockKind.CODE,
+                    ]
+                ),
+            ),
+            min_size=1,
+            max_size=5,
+        ),
+        st.integers(1, 30),
+    )
+    @example([("the tide - rose 1. by # four + marks", BlockKind.PARAGRAPH)], 8)
+    @settings(max_examples=150, deadline=None)
+    def test_wrapped_text_is_the_same_document(self, texts, width):
+        """A parser sees the same tree in wrapped Markdown: line ends stand for spaces only."""
+        document = Document("id", "book.pdf", [
+            page(block([text], kind, y=100 * n, level=1 if kind is BlockKind.HEADING else None)
+                 for n, (text, kind) in enumerate(texts))
+        ])  # fmt: skip
+        whole, wrapped = (
+            shown(document_text(document, OutputSettings(line_width=most))[0])
+            for most in (0, width)
+        )
+        self.assertEqual(
+            [k for k in wrapped[0] if k != "text"], [k for k in whole[0] if k != "text"]
+        )
+        self.assertEqual(wrapped[1].split(), whole[1].split())
 
     @given(
         st.lists(st.lists(st.tuples(word_text, some_styles), min_size=1), min_size=1, max_size=4)

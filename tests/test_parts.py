@@ -459,10 +459,6 @@ class QueryTest(unittest.TestCase):
             self.assertTrue(text[second["start"] :].startswith("At"))
 
 
-if __name__ == "__main__":
-    unittest.main()
-
-
 class LineNumberTest(unittest.TestCase):
     def numbered(self, numbers, lines, size=18):
         """Return a page with a listing and numbers of some size on its left."""
@@ -518,3 +514,7 @@ class FormTest(unittest.TestCase):
         self.assertEqual(len(of_kind(page, BlockKind.LABEL)), 8)
         self.assertEqual(len(of_kind(page, BlockKind.ENTRY)), 8)
         self.assertIn("Second part", page.text)
+
+
+if __name__ == "__main__":
+    unittest.main()
