@@ -17,8 +17,10 @@ from PIL import Image, ImageDraw, ImageFont
 import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble
-from amberquarry.formats.records import dump, page_from_record, page_record, schema
+from amberquarry.document import Block
+from amberquarry.formats.records import page_from_record, page_record, schema
 from amberquarry.imaging import cut_out, encoded
+from amberquarry.layout import join_line_numbers
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.kinds import goes_on
 from amberquarry.layout.tables import is_tabular
@@ -472,30 +474,40 @@ class LineNumberTest(unittest.TestCase):
         return aq.read_page(image)
 
     def test_numbers_of_a_listing(self):
-        """They become a block of their own; the listing keeps its lines and their indents."""
+        """They stand in the lines that they count, and these are one listing."""
         lines = CODE * 2
         page = self.numbered(range(37, 47), lines)
-        [column] = of_kind(page, BlockKind.LINE_NUMBER)
-        self.assertEqual([line.text for line in column.lines], [str(n) for n in range(37, 47)])
         [code] = of_kind(page, BlockKind.CODE)
-        self.assertEqual(code.text, "\n".join(lines))
-        self.assertNotIn("41", page.text)
-        jsonschema.validate(json.loads(dump(page_record(page, "d"))), schema("page"))
+        found = [line.text.split(" ", 1) for line in code.lines]
+        self.assertEqual([number for number, _ in found], [str(n) for n in range(37, 47)])
+        self.assertEqual([rest for _, rest in found], [line.strip() for line in lines])
+        first = code.lines[0]
+        self.assertEqual(len(first.character_boxes), len(first.text))
+        self.assertEqual(first.text[first.words[1].start : first.words[1].end], "def")
+
+    def test_numbers_in_the_margin(self):
+        """Numbers far from their lines belong to them too; those of empty lines stand alone."""
+        parts = ["wheel", "drum", "chain", "hand", "rope", "lamp", "buoy"]
+        lines = [
+            line_of(f"the {part} was oiled", x=200, y=100 + 30 * n) for n, part in enumerate(parts)
+        ]
+        numbers = [line_of(str(n), x=40, y=100 + 30 * (n - 1), size=6) for n in range(1, 9)]
+        blocks = [Block(kind, aq.Box.around([line.box for line in part]), part)
+                  for kind, part in ((BlockKind.MARGIN_NOTE, numbers),
+                                     (BlockKind.PARAGRAPH, lines))]  # fmt: skip
+        [joined] = join_line_numbers(blocks, 14.0)
+        self.assertEqual(joined.kind, BlockKind.PARAGRAPH)
+        self.assertEqual(joined.lines[2].text, "3 the chain was oiled")
+        self.assertEqual(joined.lines[7].text, "8")
 
     def test_numbers_that_do_not_count_lines(self):
         """Values beside the lines of a listing stay where they stand."""
-        page = self.numbered([3, 17, 18, 40, 41, 60, 61, 75, 90, 99], CODE * 2)
-        self.assertEqual(of_kind(page, BlockKind.LINE_NUMBER), [])
-        self.assertIn("75", page.text)
-
-    def test_first_column_of_a_table(self):
-        """Numbers of rows are cells."""
-        image = blank()
-        write_lines(image, [str(n) for n in range(1, 19)], x=160, y=200)
-        write_lines(image, [f"{n * 37 % 11}.{n % 7}" for n in range(18)], x=420, y=200)
-        write_lines(image, [("calm", "rain", "fog")[n % 3] for n in range(18)], x=700, y=200)
-        page = aq.read_page(image)
-        self.assertEqual(of_kind(page, BlockKind.LINE_NUMBER), [])
+        numbers = [line_of(str(n), x=40, y=100 + 30 * k, size=6)
+                   for k, n in enumerate([3, 17, 18, 40, 41, 60, 61, 75])]  # fmt: skip
+        lines = [line_of("the wheel was oiled", x=200, y=100 + 30 * k) for k in range(8)]
+        blocks = [Block(BlockKind.PARAGRAPH, aq.Box.around([line.box for line in part]), part)
+                  for part in (numbers, lines)]  # fmt: skip
+        self.assertEqual(join_line_numbers(blocks, 14.0), blocks)
 
 
 class FormTest(unittest.TestCase):

@@ -88,18 +88,14 @@ class BlockKind(StrEnum):
     RUNNING_FOOT = "running_foot"
     PAGE_NUMBER = "page_number"
     MARGIN_NOTE = "margin_note"
-    LINE_NUMBER = "line_number"
     LABEL = "label"
     ENTRY = "entry"
 
 
 RUNNING = frozenset({BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER})
-"""Kinds that stand at a page's edges and are no part of the text."""
+"""Kinds that are no part of the text that flows from page to page."""
 
-UNSPOKEN = RUNNING | {BlockKind.LINE_NUMBER}
-"""Kinds that are kept in the record and left out of the text of pages and documents."""
-
-_OUTSIDE = UNSPOKEN | {BlockKind.FIGURE}  # what stands in figures is kept apart
+_OUTSIDE = RUNNING | {BlockKind.FIGURE}  # what stands in figures is kept apart
 
 
 class Style(StrEnum):

@@ -33,7 +33,6 @@ _KIND_COLOURS: dict[BlockKind, Colour] = {
     BlockKind.RUNNING_HEAD: (150, 150, 150),
     BlockKind.RUNNING_FOOT: (150, 150, 150),
     BlockKind.PAGE_NUMBER: (150, 150, 150),
-    BlockKind.LINE_NUMBER: (150, 150, 150),
 }
 _OTHER_KIND: Colour = (60, 80, 190)
 

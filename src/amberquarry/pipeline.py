@@ -41,8 +41,8 @@ from amberquarry.layout import (
     find_bend,
     find_figures,
     find_vertical,
+    join_line_numbers,
     lines_upside_down,
-    part_line_numbers,
     place_fields,
     place_figures,
     place_tables,
@@ -365,7 +365,7 @@ def _read_regions(
         return blocks
     letter = prepared.letter_height or CAPITAL_RATIO * float(np.median(sizes))
     rules = layout.found.rule_boxes
-    blocks = part_line_numbers(blocks, letter)
+    blocks = join_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)
     return place_figures(blocks, find_figures(layout.found, believed, letter))

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from rapidfuzz.distance import Indel
 
-from amberquarry.document import RUNNING, UNSPOKEN, Block, BlockKind, Page, Style
+from amberquarry.document import RUNNING, Block, BlockKind, Page, Style
 from amberquarry.layout.items import marker_of
 from amberquarry.layout.kinds import goes_on
 
@@ -144,7 +144,7 @@ def find_joints(pages: list[Page]) -> None:
     for count, page in enumerate(pages):
         for block in page.blocks:
             block.goes_on = False
-            if block.kind in UNSPOKEN or block.kind in _BETWEEN:
+            if block.kind in RUNNING or block.kind in _BETWEEN:
                 apart = True
                 continue
             if before is not None and block.kind is BlockKind.PARAGRAPH and block.lines:

@@ -9,7 +9,7 @@ from pathlib import PurePosixPath
 from urllib.parse import quote
 
 from amberquarry.assembly.paragraphs import EMPHASISED
-from amberquarry.document import UNSPOKEN, Block, BlockKind, Document, Emphasis, Page, Style
+from amberquarry.document import RUNNING, Block, BlockKind, Document, Emphasis, Page, Style
 from amberquarry.layout.items import BULLETS
 from amberquarry.layout.kinds import plain_figures
 from amberquarry.settings import OutputSettings, TextForm
@@ -236,7 +236,7 @@ def _units(pages: list[Page], writer: _Writer) -> list[_Unit]:
     widths: list[int] = []
     for index, page in enumerate(pages):
         for block in page.blocks:
-            text = "" if block.kind in UNSPOKEN else writer.block(block, index)
+            text = "" if block.kind in RUNNING else writer.block(block, index)
             if not text.strip():
                 continue
             if block.goes_on and last is not None:

@@ -10,7 +10,7 @@ from amberquarry.layout.figures import find_figures, place_figures
 from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
-from amberquarry.layout.numbered import part_line_numbers
+from amberquarry.layout.numbered import join_line_numbers
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.tables import place_tables
 from amberquarry.layout.typography import type_size
@@ -30,9 +30,9 @@ __all__ = [
     "find_scene_lines",
     "find_vertical",
     "group_boards",
+    "join_line_numbers",
     "label_of",
     "lines_upside_down",
-    "part_line_numbers",
     "place_fields",
     "place_figures",
     "place_tables",

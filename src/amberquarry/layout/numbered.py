@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.document import Block, BlockKind, Box, Line, Word, weighted_confidence
 from amberquarry.layout.lines import CAPITAL_RATIO
 from amberquarry.layout.tables import is_tabular
 
@@ -28,17 +28,17 @@ class _Number:
     value: int
 
 
-def part_line_numbers(blocks: list[Block], letter: float) -> list[Block]:
-    """Return blocks with the numbers that count lines taken out, each column of them as one block.
+def join_line_numbers(blocks: list[Block], letter: float) -> list[Block]:
+    """Return blocks with numbers that count lines and stood by themselves put into these lines.
 
     Such numbers stand on one edge and grow by one. They are smaller than the text, or many beside
-    prose: the first column of a table is none. Numbers of every fifth line, as of verse, stay.
+    prose: the first column of a table is none.
     letter: usual height of the letters.
     """
     flow = [b for b in blocks if b.kind is not BlockKind.FIGURE and not b.rotation]
     lines = [line for block in flow for line in block.lines]
     for group in _columns(lines, letter):
-        blocks = _without(blocks, group)
+        blocks = _joined(blocks, [number.line for number in group if len(number.line.words) == 1])
     return blocks
 
 
@@ -134,27 +134,62 @@ def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
     )  # fmt: skip
 
 
-def _without(blocks: list[Block], numbers: list[_Number]) -> list[Block]:
-    """Return blocks without some numbers, and these as one block where the first stood."""
-    own = {id(number.word) for number in numbers}
-    column = [number.line.part([number.word]) for number in numbers]
-    out: list[Block] = []
-    placed = False
+def _joined(blocks: list[Block], numbers: list[Line]) -> list[Block]:
+    """Return blocks with some numbers in the lines beside which they stand.
+
+    What counts an empty line stays a line, after the one that was counted before it.
+    """
+    own = {id(number) for number in numbers}
+    others = [
+        line for block in blocks for line in block.lines if id(line) not in own and line.words
+    ]
+    inside: dict[int, Line] = {}  # by the line that they stand in
+    after: dict[int, list[Line]] = {}  # by the line that they follow
+    last: Line | None = None
+    placed: set[int] = set()
+    for number in numbers:
+        x, y = number.box.middle
+        level = [line for line in others if line.box.y0 < y < line.box.y1]
+        if level:
+            last = min(level, key=lambda line: abs(line.box.middle[0] - x))
+            inside[id(last)] = number
+        elif last is not None:
+            after.setdefault(id(last), []).append(number)
+        if last is not None:
+            placed.add(id(number))
+    out = []
     for block in blocks:
-        if not any(id(word) in own for word in block.words):
+        if not any(id(line) in placed or id(line) in inside for line in block.lines):
             out.append(block)
             continue
-        if not placed:
-            box = Box.around([line.box for line in column])
-            out.append(Block(BlockKind.LINE_NUMBER, box, column))
-            placed = True
-        kept = [[w for w in line.words if id(w) not in own] for line in block.lines]
-        rest = [
-            line if len(words) == len(line.words) else line.part(words)
-            for line, words in zip(block.lines, kept, strict=True)
-            if words
-        ]
-        if rest:
-            loose = block.kind is BlockKind.TABLE and not is_tabular(rest)
-            out.append(block.part(BlockKind.PARAGRAPH if loose else block.kind, rest))
+        lines: list[Line] = []
+        for line in block.lines:
+            if id(line) in placed:
+                continue
+            own_number = inside.get(id(line))
+            lines.append(_with(line, own_number) if own_number else line)
+            lines += after.get(id(line), [])
+        if lines:
+            loose = block.kind is BlockKind.TABLE and not is_tabular(lines)
+            out.append(block.part(BlockKind.PARAGRAPH if loose else block.kind, lines))
     return out
+
+
+def _with(line: Line, number: Line) -> Line:
+    """Return a line with the number that stands before or after it."""
+    first, second = sorted((number, line), key=lambda part: part.box.x0)
+    shift = len(first.text) + 1
+    moved = [replace(w, start=w.start + shift, end=w.end + shift) for w in second.words]
+    space = np.array([[first.box.x1, first.box.y0, first.box.x1, first.box.y1]], np.float32)
+    words = [*first.words, *moved]
+    return replace(
+        line,
+        text=f"{first.text} {second.text}",
+        box=Box.around([first.box, second.box]),
+        confidence=weighted_confidence(words),
+        words=words,
+        character_boxes=np.concatenate([first.character_boxes, space, second.character_boxes]),
+        character_confidences=np.concatenate(
+            [first.character_confidences, np.ones(1, np.float32), second.character_confidences]
+        ),
+    )

@@ -103,8 +103,7 @@ def is_fixed(lines: list[Line]) -> bool:
 
 def measure(blocks: list[Block]) -> Measures | None:
     """Return what is usual on a page; None without lines."""
-    apart = (BlockKind.FIGURE, BlockKind.LINE_NUMBER)
-    flow = [block for block in blocks if block.kind not in apart]
+    flow = [block for block in blocks if block.kind is not BlockKind.FIGURE]
     lines = [line for block in flow for line in block.lines]
     if not lines:
         return None
