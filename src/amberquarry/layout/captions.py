@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.document import Block, BlockKind, Box
+from amberquarry.document import Block, BlockKind, Box, Style
 from amberquarry.layout.typography import (
+    MOSTLY,
     SMALL,
     Measures,
+    share_of,
     size_of,
 )
 
@@ -17,6 +19,8 @@ _LABELS = """
     tabell таблица табл tabulka taulukko tablo πίνακας listing plate chart map scheme diagram schéma
     schema graphique graph algorithm photo karte
 """
+_MOST_LINES = 8
+_PITCH, _ONE_SIZE, _HANGING = 3.0, 1.12, 8.0  # x-heights to the next line; of the type; indent
 _CAPTION = re.compile(
     rf"^((?:{'|'.join(_LABELS.split())})\.?\s?[A-Z]?\d+(?:[.\-–]\d+)*)\s*([.:—–-]|$|\s)",
     re.IGNORECASE,
@@ -44,9 +48,49 @@ def mark_captions(blocks: list[Block], usual: Measures) -> None:
             and _beside(block.box, other.box, usual)
             for other in blocks
         )
-        short = len(block.lines) <= 8
+        short = len(block.lines) <= _MOST_LINES
         if short and (stopped or (small and near)):
             block.kind, block.level = BlockKind.CAPTION, None
+
+
+def join_captions(blocks: list[Block], usual: Measures) -> list[Block]:
+    """Return blocks with the lines of a caption joined that were parted, being centred or hanging.
+
+    They follow closely, in type of the same size, within what the caption or its figure spans.
+    """
+    out: list[Block] = []
+    for block in blocks:
+        last = out[-1] if out else None
+        if (
+            last is not None
+            and last.kind is BlockKind.CAPTION
+            and block.kind is BlockKind.PARAGRAPH
+            and block.lines
+            and _one_caption(last, block, usual)
+        ):
+            out[-1] = last.part(BlockKind.CAPTION, [*last.lines, *block.lines])
+        else:
+            out.append(block)
+    return out
+
+
+def _one_caption(caption: Block, block: Block, usual: Measures) -> bool:
+    """Return whether a block is the rest of a caption that has not ended."""
+    sizes = sorted((size_of(caption), size_of(block)))
+    step = block.lines[0].box.y1 - caption.lines[-1].box.y1
+    pitch = min(usual.pitch, _PITCH * size_of(caption))
+    middle = abs(caption.lines[-1].box.middle[0] - block.lines[0].box.middle[0])
+    hanging = 0 <= block.box.x0 - caption.box.x0 < _HANGING * usual.size
+    slanted = {share_of(Style.ITALIC, b.lines[0]) > MOSTLY for b in (caption, block)}
+    ended = caption.lines[-1].text.rstrip().endswith((".", "!", "?"))
+    return (
+        not ended
+        and 0 < step < 1.2 * pitch
+        and sizes[1] < _ONE_SIZE * sizes[0]
+        and len(slanted) == 1
+        and (middle < 2 * usual.size or hanging)
+        and len(caption.lines) + len(block.lines) <= _MOST_LINES
+    )
 
 
 def _beside(box: Box, other: Box, usual: Measures) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.document import Block, BlockKind, Box, Line, Style, Word
 from amberquarry.layout.typography import rows_of
 
 _FEWEST = 4  # fields that make a form
@@ -13,7 +13,7 @@ _THIN = 0.5  # letters: thickness of a line to write on, at most
 _LINE = 3.0  # letters: length of a line to write on, or of a box, at least
 _SAME_ENDS = 0.8  # letters by which the edges of one box end apart
 _CELL = (1.3, 6.0)  # letters: height of a box to write in
-_TALL = 18.0  # letters: height of a box with sides, at most
+_TALL = 26.0  # letters: height of a box with sides, at most
 _LONGEST_LABEL = 50  # letters
 _MOST_LETTERS = 150  # in a box: a text in a frame is no field
 _OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
@@ -172,7 +172,9 @@ def _on_line(rule: Box, pieces: list[_Piece], letter: float) -> _Field:
     for piece in over:
         rise = foot - piece.word.box.y1
         most = _OVER if not entry else _ROW
-        if -_UNDER * letter < rise < most * letter:
+        bold = [Style.BOLD in p.word.styles for p in (piece, *entry[:1])]
+        alike = not entry or bold[0] == bold[1]  # a heading may stand over it
+        if -_UNDER * letter < rise < most * letter and alike:
             entry.append(piece)
             foot = min(foot, piece.word.box.y1)
     top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)

@@ -18,7 +18,11 @@ _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a 
 _TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
 _NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
-_NUMBERED = re.compile(r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)", re.I)
+_NUMBERED = re.compile(
+    r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)"
+    r"|^(\(\d{1,2}\))(?=[^\W\d_])",  # the space after it is narrow
+    re.I,
+)
 
 
 def ends_in_leader(line: Line) -> bool:
@@ -113,7 +117,7 @@ def _items_of_rows(table: Block) -> list[Block]:
 def marker_of(text: str) -> str | None:
     """Return the bullet or number with which an item's text begins, None where it does not."""
     found = _BULLET.match(text) or _NUMBERED.match(text)
-    return found[1] if found else None
+    return found[found.lastindex or 1] if found else None
 
 
 def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
@@ -129,7 +133,9 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
         if marker is None:
             continue
         rest = flow[number + 1 : number + 1 + _NEAR_LINES]
-        if len(line.words) > 1:
+        if len(line.words[0].text) > len(marker):
+            text_x = float(line.character_boxes[len(marker), 0])
+        elif len(line.words) > 1:
             text_x = line.words[1].box.x0
         elif rest and rest[0].box.y0 < line.box.middle[1] < rest[0].box.y1:
             text_x, rest = rest[0].box.x0, rest[1:]  # the marker stands far from its text

@@ -13,7 +13,7 @@ from itertools import pairwise
 import numpy as np
 
 from amberquarry.document import RUNNING, Block, BlockKind, Box, Line, Style
-from amberquarry.layout.captions import mark_captions
+from amberquarry.layout.captions import join_captions, mark_captions
 from amberquarry.layout.equations import mark_equations
 from amberquarry.layout.items import (
     cut_at_leaders,
@@ -50,10 +50,12 @@ _SECTION = re.compile(
     r"^(?:\d{1,2}(?:\.\d{1,2}){0,4}\.?|[A-Z]\.(?:\d+\.?)*|§\s?\d+|[IVX]{1,5}\.)\s+\S"
 )
 _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
+_LARGER, _APART = 1.1, 0.55  # the same of a line that so much of the usual step parts from the text
 _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
 _NARROW_HEADING = 110  # letters of a heading of more lines, in a narrow column
 _FEW_WORDS = 9  # of a heading in capitals or italics
 _ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
+_FEW_LETTERS = 6  # of a line, that do not tell its weight
 _MARK_LETTERS = 3  # of a note
 _SHORT = 5.0  # x-heights that the last line of a note ends early
 _TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
@@ -96,6 +98,7 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
     parts = _joined_paragraphs(mark_equations(items_whole(parts, usual), usual), usual)
     mark_captions(parts, usual)
+    parts = join_captions(parts, usual)
     _mark_headings(parts, usual)
     parts = _joined_headings(parts)
     _mark_edges(parts, usual, height)
@@ -185,6 +188,7 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
         ends = text.rstrip()[-1:] in ".,;"
         after = next((b for b in blocks[number + 1 :] if b.lines), None)
         leads = after is not None and after.kind not in (BlockKind.HEADING,)
+        before = next((b for b in reversed(blocks[:number]) if b.lines), None)
         alone = len(block.lines) <= 2
         if block.kind is BlockKind.ITEM:
             is_heading = (
@@ -195,8 +199,11 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
                 and not leads_to_page(block.lines)
             )
         else:
+            apart = before is None or block.box.y0 - before.box.y1 > _APART * usual.pitch
             is_heading = short and letters >= 2 and (
                 size > _HEADING_SIZE
+                or (size > _LARGER and len(block.lines) == 1 and apart and leads and not ends
+                    and text[:1].isupper())
                 # terms over their meanings begin small
                 or (bold and alone and not ends and not text.lstrip(_OPENING)[:1].islower())
                 or (numbered and alone and not ends and (size > _SAME_SIZE or capitals or italic))
@@ -285,9 +292,19 @@ def _one_heading(above: Block, below: Block) -> bool:
         and -0.6 * sizes[0] < gap < _ONE_HEADING * sizes[0]
         and min(above.box.x1, below.box.x1) > max(above.box.x0, below.box.x0)
         and _SECTION.match(text) is None
-        and len({share_of(Style.BOLD, b.lines[0]) > MOSTLY for b in (above, below)}) == 1
+        and _one_weight(above, below)
         and len(above.lines) + len(below.lines) <= _MOST_HEADING_LINES + 2
     )
+
+
+def _one_weight(above: Block, below: Block) -> bool:
+    """Return whether two blocks are bold or not alike; few letters do not tell."""
+    bold = {
+        share_of(Style.BOLD, line) > MOSTLY
+        for line in (above.lines[-1], below.lines[0])
+        if len(line.text) > _FEW_LETTERS
+    }
+    return len(bold) < 2
 
 
 def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
