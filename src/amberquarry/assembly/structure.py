@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from rapidfuzz.distance import Indel
 
-from amberquarry.document import RUNNING, Block, BlockKind, Page, Style
+from amberquarry.document import RUNNING, Block, BlockKind, Box, Page, Style
 from amberquarry.layout.items import marker_of
 from amberquarry.layout.kinds import goes_on
 
@@ -21,6 +22,7 @@ _FEW_PAGES = 3  # fewer say nothing against what one page says
 _SAME_SIZE = 0.07  # of the logarithm of sizes: headings of one level
 _NUMBERING = re.compile(r"^(\d{1,2}(?:\.\d{1,2}){0,4})\.?\s")
 _MOST_LEVELS = 6
+_STORY_SIZE, _FEWEST_BESIDE = 1.3, 2  # of the text; pairs of headings beside each other
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,18 +95,21 @@ def set_levels(pages: list[Page]) -> None:
     """Number the levels of all headings of a document, in place: 1 is the highest.
 
     Type of one size and weight is one level, the largest first; numbering such as 2.1 decides
-    where sizes say otherwise. Sizes count against the usual one of their page.
+    where sizes say otherwise. Sizes count against the usual one of their page. Headings of stories
+    in a newspaper are of one level.
     """
     found: list[tuple[Block, float, int]] = []
     for page in pages:
         sizes = [line.x_height for b in page.blocks for line in b.lines for _ in line.words]
         usual = float(np.median(sizes)) if sizes else 0.0
-        for block in page.blocks:
-            if block.kind is BlockKind.HEADING and block.lines:
-                own = float(np.median([line.x_height for line in block.lines]))
-                words = [word for line in block.lines for word in line.words]
-                italic = sum(Style.ITALIC in word.styles for word in words) > 0.5 * len(words)
-                found.append((block, np.log(own / usual) if own and usual else 0.0, int(italic)))
+        headings = [b for b in page.blocks if b.kind is BlockKind.HEADING and b.lines]
+        large = [float(np.median([line.x_height for line in b.lines])) for b in headings]
+        stories = _over_stories(headings, large, usual)
+        for number, block in enumerate(headings):
+            own = max(large[n] for n in stories) if number in stories else large[number]
+            words = [word for line in block.lines for word in line.words]
+            italic = sum(Style.ITALIC in word.styles for word in words) > 0.5 * len(words)
+            found.append((block, np.log(own / usual) if own and usual else 0.0, int(italic)))
     if not found:
         return
     order = sorted(range(len(found)), key=lambda n: (-found[n][1], found[n][2]))
@@ -126,6 +131,28 @@ def set_levels(pages: list[Page]) -> None:
         level = min(_MOST_LEVELS, max(level + 1, depth))
         for n in members:
             found[n][0].level = level
+
+
+def _over_stories(headings: list[Block], sizes: list[float], usual: float) -> list[int]:
+    """Return which headings of a page stand over the stories of a newspaper, none on other pages.
+
+    Several stand beside each other there, and their sizes tell the width of their stories. The name
+    at the top is none of them.
+    """
+    large = [n for n, size in enumerate(sizes) if size > _STORY_SIZE * usual]
+    beside = sum(_level(headings[a].box, headings[b].box) for a, b in combinations(large, 2))
+    if beside < _FEWEST_BESIDE:
+        return []
+    top = min(large, key=lambda n: headings[n].box.y0)
+    named = sizes[top] == max(sizes[n] for n in large)
+    return [n for n in large if n != top or not named]
+
+
+def _level(box: Box, other: Box) -> bool:
+    """Return whether two boxes stand beside each other."""
+    shared = min(box.y1, other.y1) - max(box.y0, other.y0)
+    apart = min(box.x1, other.x1) < max(box.x0, other.x0)
+    return apart and shared > 0.5 * min(box.height, other.height)
 
 
 def _text(block: Block) -> str:

@@ -33,6 +33,7 @@ _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
 _FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
+_ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
 
@@ -646,9 +647,7 @@ def settle_x_heights(lines: list[TextLine]) -> None:
             float(np.median([line.x_height for line in lines])) / CAPITAL_RATIO if lines else 1.0
         )
     sure = [line for line in lines if not line.plain]
-    x0, x1, y0 = (
-        np.array([getattr(line.box, side) for line in sure]) for side in ("x0", "x1", "y0")
-    )
+    x0, y0, x1, y1 = np.array([line.box for line in sure], float).reshape(-1, 4).T
     for line in lines:
         if not line.plain:
             continue
@@ -662,6 +661,13 @@ def settle_x_heights(lines: list[TextLine]) -> None:
             )
             if beside.any():
                 near = lean_median(heights[beside])
+                # the last line of a heading is told by the one over it, not by the text under it
+                gap = np.maximum(y0 - line.box.y1, line.box.y0 - y1)
+                ratio = heights[:, None] / np.array([line.x_height, as_capitals])
+                fits = np.abs(np.log(ratio)).min(1) < _ONE_TYPE
+                close = np.flatnonzero(beside & fits & (gap < line.x_height))
+                if len(close):
+                    near = float(heights[close[np.argmin(gap[close])]])
         letters = len(line.pieces)
         if (letters >= 8 and line.x_height > 1.15 * near) or abs(np.log(as_capitals / near)) < abs(
             np.log(line.x_height / near)
