@@ -170,6 +170,13 @@ def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
             kinds["level right"] += block.kind is BlockKind.HEADING and twin.level == block.level
     for n, block in enumerate(found.blocks):
         twin_facts = facts[back[n]] if n in back else None
+        of = [theirs for mine, theirs in shared if mine == n]
+        if (
+            twin_facts is None
+            and of
+            and all(block.kind.value in facts[theirs]["taken_for"] for theirs in of)
+        ):  # what may be taken for it, gathered
+            continue
         if twin_facts and block.kind.value in twin_facts["taken_for"]:
             continue
         if twin_facts and twin_facts["taken_for"] and twin_facts["kind"] == block.kind.value:
