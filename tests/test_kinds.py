@@ -12,11 +12,12 @@ from PIL import ImageDraw
 import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble, languages_of
-from amberquarry.document import Document, Emphasis, Style
+from amberquarry.document import Block, Box, Document, Emphasis, Style
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
-from amberquarry.layout.items import follows, marker_of
-from amberquarry.layout.typography import fixed_shares, is_fixed
+from amberquarry.layout.captions import join_captions
+from amberquarry.layout.items import follows, items_whole, marker_of
+from amberquarry.layout.typography import Measures, fixed_shares, is_fixed
 from amberquarry.runs.folder import read_records
 from tests.support.blocks import CODE, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
@@ -42,7 +43,7 @@ class MarkerTest(unittest.TestCase):
         for text, wanted in (
             ("• a lamp", "•"), ("– rope", "–"), ("12. oil", "12."), ("(3) tar", "(3)"),
             ("b) sail", "b)"), ("iv. keel", "iv."), ("[7] log", "[7]"), ("3.5 marks", None),
-            ("A lamp", None), ("12 lamps", None),
+            ("A lamp", None), ("12 lamps", None), ("(2)Les lampes", "(2)"), ("(2)4", None),
         ):  # fmt: skip
             with self.subTest(text=text):
                 self.assertEqual(marker_of(text), wanted)
@@ -207,6 +208,55 @@ class StructureTest(unittest.TestCase):
         assemble(pages)
         levels = [b.level for page in pages for b in page.blocks if b.kind is BlockKind.HEADING]
         self.assertEqual(levels, [1, 2, 3, 2])
+
+    def test_headings_of_stories_are_of_one_level(self):
+        """Beside each other their sizes tell how wide a story is; the name at the top stays."""
+
+        def heading(text, x, y, size):
+            line = line_of(text, x=x, y=y, size=size)
+            return Block(BlockKind.HEADING, line.box, [line])
+
+        stories = [("Storm at sea", 40, 200, 22.0), ("New lamps", 420, 200, 18.0),
+                   ("Rope", 40, 600, 16.0), ("A late boat", 420, 600, 19.0)]  # fmt: skip
+        body = block_of(BlockKind.PARAGRAPH, "text of the page\n" * 9 + "end.", 640)
+        [page] = pages_of(
+            [heading("Quay News", 40, 40, 30.0), *(heading(*s) for s in stories), body]
+        )
+        assemble([page])
+        self.assertEqual([b.level for b in page.blocks[:5]], [1, 2, 2, 2, 2])
+
+    def test_lines_of_a_centred_caption(self):
+        """They are one caption though each begins elsewhere; a paragraph after it is none of it."""
+        lines = [("Figure 3. The basin at low", 300, 8.0), ("water in the winter", 348, 8.0),
+                 ("The keeper wrote to the office.", 40, 10.0)]  # fmt: skip
+        blocks = []
+        for number, (text, x, size) in enumerate(lines):
+            line = line_of(text, x=x, y=100 + 24 * number + 30 * (number == 2), size=size)
+            kind = BlockKind.PARAGRAPH if number else BlockKind.CAPTION
+            blocks.append(Block(kind, line.box, [line]))
+        usual = Measures(10.0, 30.0, False, 500.0)
+        joined = join_captions(blocks, usual)
+        self.assertEqual([len(b.lines) for b in joined], [2, 1])
+        ended = [block_of(BlockKind.CAPTION, "Figure 3. Low water.", 100, size=8.0),
+                 block_of(BlockKind.PARAGRAPH, "It rained.", 124, size=8.0)]  # fmt: skip
+        self.assertEqual(len(join_captions(ended, usual)), 2)
+
+    def test_entries_of_contents_without_dots(self):
+        """Rows that end in growing numbers of pages are entries; rows of values are a table."""
+        titles = ("Tides", "Winds", "Lamps and oil", "Ropes", "Boats", "Gauges")
+
+        def rows(numbers):
+            lines = []
+            for number, (title, page) in enumerate(zip(titles, numbers, strict=True)):
+                lines += [line_of(title, y=40 * number), line_of(str(page), x=800, y=40 * number)]
+            return [Block(BlockKind.TABLE, Box.around([line.box for line in lines]), lines)]
+
+        usual = Measures(10.0, 40.0, False, 500.0)
+        self.assertEqual(
+            [b.kind for b in items_whole(rows((3, 9, 14, 14, 30, 41)), usual)], [BlockKind.ITEM] * 6
+        )
+        [table] = items_whole(rows((41, 3, 14, 2, 30, 9)), usual)
+        self.assertEqual(table.kind, BlockKind.TABLE)
 
     def test_paragraph_over_two_pages(self):
         """A sentence that goes on is one paragraph; the word parted between is whole."""
