@@ -50,6 +50,7 @@ from amberquarry.layout import (
     straighten,
     type_size,
     whole_line,
+    whole_photographs,
 )
 from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
 from amberquarry.reading.characters import UNKNOWN
@@ -115,7 +116,7 @@ def read_stages(
     for block in blocks:
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)
-    page.blocks = _believed(_at_source(blocks, prepared) + aside)
+    page.blocks = whole_photographs(_believed(_at_source(blocks, prepared) + aside), picture.grey)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(

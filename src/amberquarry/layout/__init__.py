@@ -6,7 +6,7 @@ from amberquarry.layout.blocks import Region
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.components import Components
 from amberquarry.layout.fields import place_fields
-from amberquarry.layout.figures import find_figures, place_figures
+from amberquarry.layout.figures import find_figures, place_figures, whole_photographs
 from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
@@ -40,4 +40,5 @@ __all__ = [
     "straighten",
     "type_size",
     "whole_line",
+    "whole_photographs",
 ]

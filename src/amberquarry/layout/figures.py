@@ -5,12 +5,13 @@ Found once the page was read: textures and hatching look like lines of text befo
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import TextLine
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.typography import rows_of
 
 _NEAR = 1.5  # letters between parts of one seed
@@ -24,6 +25,12 @@ _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
 _MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
 _ROOM = 0.4  # letters between a figure and the text around it
+
+# Photographs by their tones: pixels of a cell; levels under the paper; share of white that it may
+# hold; share of their box that is toned; of the page, at most.
+_CELL, _PALE, _MOST_WHITE, _SOLID, _WHOLE_PAGE = 8, 14, 0.2, 0.85, 0.95
+_PHOTOGRAPH, _TEXTURE, _PAPER_SHARE = 5.0, 3.0, 90  # letters of a side; deviation; percentile
+_LETTER = 0.008  # of the page's height, where no line tells it
 
 Floats = NDArray[np.float64]
 
@@ -58,13 +65,13 @@ def find_figures(found: Components, lines: list[TextLine], letter: float) -> lis
     )
 
 
-def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
+def place_figures(blocks: list[Block], figures: list[Box], others: bool = False) -> list[Block]:
     """Return blocks with the figures among them, each with the short lines that stand in it.
 
     A figure takes the place of the first block of its own, else it comes after the last one over
-    it in its column.
+    it in its column. others: whether figures among the blocks stay.
     """
-    out = [block for block in blocks if block.kind is not BlockKind.FIGURE]
+    out = [block for block in blocks if others or block.kind is not BlockKind.FIGURE]
     for box in figures:
         kept: list[Block] = []
         labels: list[Line] = []
@@ -206,3 +213,47 @@ def _joined(boxes: Floats, near: float) -> Floats:
                 for n in np.unique(first)
             ]
         )
+
+
+def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
+    """Return blocks with photographs as far as their tones reach, pale parts too.
+
+    Evened light bleaches sky and mist. What is toned all over, solid, textured, and holds no line
+    of text is a photograph, or belongs to one that was found.
+    grey: of the page in whose pixels the blocks stand.
+    """
+    text = [line for b in blocks if b.kind is not BlockKind.FIGURE for line in b.lines]
+    lines = _array([line.box for line in text])
+    sizes = [line.x_height for line in text if line.x_height]
+    letter = CAPITAL_RATIO * float(np.median(sizes)) if sizes else _LETTER * grey.shape[0]
+    figures = [block for block in blocks if block.kind is BlockKind.FIGURE]
+    new: list[Box] = []
+    for area, tones in _toned(grey, letter):
+        if _inside(lines, list(area)).any():
+            continue
+        own = next((figure for figure in figures if figure.box.overlap(area) > 0), None)
+        if own is not None:
+            own.box = Box.around([own.box, area])
+        elif min(area.width, area.height) > _PHOTOGRAPH * letter and tones > _TEXTURE:
+            new.append(area)
+    return place_figures(blocks, new, others=True) if new else blocks
+
+
+def _toned(grey: NDArray[np.uint8], letter: float) -> list[tuple[Box, float]]:
+    """Return where a page is toned all over, without white, and how much the tones vary."""
+    paper = float(np.percentile(grey[::8, ::8], _PAPER_SHARE))
+    white = (grey > paper - _PALE).astype(np.uint8) * 255
+    size = (max(1, grey.shape[1] // _CELL), max(1, grey.shape[0] // _CELL))
+    share = cv2.resize(white, size, interpolation=cv2.INTER_AREA)
+    mask = (share < _MOST_WHITE * 255).astype(np.uint8)
+    reach = max(3, round(letter / _CELL)) | 1
+    mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, np.ones((reach, reach), np.uint8))
+    count, _, boxes, _ = cv2.connectedComponentsWithStats(mask, connectivity=4)
+    found = []
+    for x, y, w, h, area in boxes[1:count].tolist():
+        if area < _SOLID * w * h or max(w / size[0], h / size[1]) > _WHOLE_PAGE:
+            continue
+        tones = grey[y * _CELL : (y + h) * _CELL, x * _CELL : (x + w) * _CELL]
+        box = Box(x * _CELL, y * _CELL, (x + w) * _CELL, (y + h) * _CELL)
+        found.append((box, float(tones.std())))
+    return found
