@@ -26,6 +26,7 @@ _MANY_ROWS = 15
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
+_KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
@@ -127,6 +128,8 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return True
     if aligned > 0.85 and max(len(left), len(right)) < _FEW_ROWS:
         return False
+    if aligned > 0.85 and _are_keys(left, right, lines):
+        return False
     if aligned < 0.35:
         return least >= _FEW_PIECES or fewest >= _MANY_ROWS
     if fewest >= _MANY_ROWS and aligned < 0.7:
@@ -135,6 +138,13 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return False
     # an inset has lines of any length, but the column beside it is filled
     return full[0] >= _FILLED or aligned < 0.6 or (full[1] > 0.85 and aligned < 0.85)
+
+
+def _are_keys(left: NDArray[np.int64], right: NDArray[np.int64], lines: Lines) -> bool:
+    """Return whether the lines on one side stand far from each other, beside running text."""
+    few, many = sorted((left, right), key=len)
+    steps = [float(np.median(np.diff(np.sort(lines.middle_y[side])))) for side in (few, many)]
+    return 2 * len(few) < len(many) and steps[0] > _KEY_STEPS * steps[1]
 
 
 def _without_labels(side: NDArray[np.int64], lines: Lines) -> NDArray[np.int64]:

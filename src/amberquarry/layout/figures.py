@@ -30,7 +30,9 @@ _ROOM = 0.4  # letters between a figure and the text around it
 # hold; share of their box that is toned; of the page, at most.
 _CELL, _PALE, _MOST_WHITE, _SOLID, _WHOLE_PAGE = 8, 14, 0.2, 0.85, 0.95
 _PHOTOGRAPH, _TEXTURE, _PAPER_SHARE = 5.0, 3.0, 90  # letters of a side; deviation; percentile
-_LETTER = 0.008  # of the page's height, where no line tells it
+# Dark ground and folds: share of the height; of the picture's longer side; grey levels.
+_FOLD, _AT_PICTURE_EDGE, _DARK, _EVEN = 0.5, 0.01, 80, 16
+_AMONG_TEXT, _LONGEST = 0.8, 6.0  # share of it within the text's box; sides to each other, at most
 
 Floats = NDArray[np.float64]
 
@@ -219,24 +221,49 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     """Return blocks with photographs as far as their tones reach, pale parts too.
 
     Evened light bleaches sky and mist. What is toned all over, solid, textured, and holds no line
-    of text is a photograph, or belongs to one that was found.
+    of text is a photograph, or belongs to one that was found. Dark ground beside the page and the
+    shadow of a fold are none.
     grey: of the page in whose pixels the blocks stand.
     """
+    blocks = [b for b in blocks if b.kind is not BlockKind.FIGURE or not _is_ground(b.box, grey)]
     text = [line for b in blocks if b.kind is not BlockKind.FIGURE for line in b.lines]
     lines = _array([line.box for line in text])
-    sizes = [line.x_height for line in text if line.x_height]
-    letter = CAPITAL_RATIO * float(np.median(sizes)) if sizes else _LETTER * grey.shape[0]
+    letter = CAPITAL_RATIO * float(np.median([line.x_height for line in text] or [0.0]))
+    if not text:
+        return blocks
     figures = [block for block in blocks if block.kind is BlockKind.FIGURE]
+    written = Box.around([line.box for line in text])
     new: list[Box] = []
     for area, tones in _toned(grey, letter):
-        if _inside(lines, list(area)).any():
+        # shadows and the table lie around the text or along a fold
+        if area.overlap(written) < _AMONG_TEXT * area.area or _inside(lines, list(area)).any():
             continue
         own = next((figure for figure in figures if figure.box.overlap(area) > 0), None)
         if own is not None:
             own.box = Box.around([own.box, area])
-        elif min(area.width, area.height) > _PHOTOGRAPH * letter and tones > _TEXTURE:
+        elif (
+            min(area.width, area.height) > _PHOTOGRAPH * letter
+            and max(area.width, area.height) < _LONGEST * min(area.width, area.height)
+            and tones > _TEXTURE
+        ):
             new.append(area)
     return place_figures(blocks, new, others=True) if new else blocks
+
+
+def _is_ground(box: Box, grey: NDArray[np.uint8]) -> bool:
+    """Return whether a box holds the shadow of a fold, or even dark ground at an edge."""
+    height, width = grey.shape
+    if box.height > _FOLD * height and box.height > _LONGEST * box.width:
+        return True
+    x0, y0, x1, y1 = (max(0, round(edge)) for edge in box)
+    tones = grey[y0:y1:2, x0:x1:2]
+    room = _AT_PICTURE_EDGE * max(width, height)
+    inside = box.x0 > room and box.y0 > room and box.x1 < width - room and box.y1 < height - room
+    if inside or not tones.size:
+        return False
+    dark = float(np.percentile(tones, 10))
+    even = float((np.abs(tones.astype(np.int16) - dark) < _EVEN).mean())
+    return dark < _DARK and even > 0.5
 
 
 def _toned(grey: NDArray[np.uint8], letter: float) -> list[tuple[Box, float]]:
