@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
 from amberquarry.reading.languages import identify, load_prior
@@ -48,9 +48,14 @@ class Lexicon:
                     own.update(_bare(part) for part in parts[1:-1])
                     if len(sample) < _SAMPLE_LINES:
                         sample.append(line.text)
-        language = identify(" ".join(sample))
-        listed = load_prior(language).words if language else frozenset()
-        return cls(frozenset(own), listed, language in _WITH_HYPHENS)
+        return cls(frozenset(own)).in_language_of(" ".join(sample))
+
+    def in_language_of(self, text: str) -> Lexicon:
+        """Return the lexicon with the words of a text's language, unchanged where none is told."""
+        language = identify(text)
+        if language is None:
+            return self
+        return replace(self, listed=load_prior(language).words, compounds=language in _WITH_HYPHENS)
 
     def keeps_hyphen(self, left: str, right: str) -> bool:
         """Return whether a word divided as `left-` and `right` is a compound with a hyphen."""
@@ -145,7 +150,9 @@ def set_texts(pages: list[Page]) -> None:
             if block.kind is BlockKind.FIGURE:
                 block.text = "\n".join(line for line in lines if line)
                 continue
-            block.text, starts = join_lines(lines, lexicon)
+            divided = any(line[-1:] in _HYPHENS for line in lines if line)
+            known = lexicon.in_language_of(" ".join(lines)) if divided else lexicon
+            block.text, starts = join_lines(lines, known)
             if block.kind in EMPHASISED:
                 block.emphasis = emphasis_of(block, block.text, starts)
     before: Block | None = None

@@ -86,7 +86,7 @@ def _load(name: str) -> dict[str, NDArray[np.uint8]]:
         return dict(file)
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def load_prior(language: str) -> Prior:
     """Return what is known of a language that `identify` names."""
     stored = _load(f"{language}.npz")
