@@ -28,6 +28,7 @@ _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
+_WIDEST_WHITE = 30.0  # x-heights: no white between columns is wider
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
 # cells is higher, in letters.
@@ -339,7 +340,9 @@ def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
 
     The white between two columns is found several times over, by the lines that it runs between.
     """
-    if _overlap_y(gutter, column) < 0.5 * gutter.height:
+    far = _WIDEST_WHITE * float(np.median(lines.size)) if len(lines.size) else 0.0
+    apart = abs(gutter.middle[0] - column.middle[0])
+    if apart > far or _overlap_y(gutter, column) < 0.5 * gutter.height:
         return False
     first, second = sorted((gutter, column), key=lambda g: g.middle[0])
     between = (lines.x0 >= first.middle[0] - 2) & (lines.x1 <= second.middle[0] + 2)
