@@ -203,6 +203,40 @@ class PhotographTest(unittest.TestCase):
         self.assertTrue(document.to_record()["pages"][0]["mostly_picture"])
 
 
+class PalePhotographTest(unittest.TestCase):
+    def page(self):
+        image = blank()
+        write_justified(image, PROSE * 3, 140, 140, 960, 6)
+        write_justified(image, PROSE * 3, 140, 1110, 960, 6)
+        return image
+
+    def test_pale_parts_belong_to_the_figure(self):
+        """Mist over a dark quay: the figure is as high as the photograph."""
+        tones = np.random.default_rng(3).normal(214, 6, (480, 640))
+        tones[380:] -= 130
+        image = self.page()
+        image.paste(Image.fromarray(tones.clip(0, 255).astype(np.uint8)), (300, 540))
+        [figure] = of_kind(aq.read_page(image), BlockKind.FIGURE)
+        self.assertLess(abs(figure.box.y0 - 540), 24)
+        self.assertLess(abs(figure.box.y1 - 1020), 24)
+
+    def test_tinted_text_is_none(self):
+        """A tinted box with lines of text in it stays text."""
+        image = self.page()
+        image.paste(225, (140, 540, 1100, 1020))
+        write_lines(image, ["The keeper read the gauge before noon"] * 4, x=200, y=620)
+        page = aq.read_page(image)
+        self.assertEqual(of_kind(page, BlockKind.FIGURE), [])
+        self.assertGreaterEqual(page.text.count("keeper read the gauge"), 6)
+
+    def test_dark_ground_beside_the_page_is_none(self):
+        """What the scanner's lid leaves black at an edge is no figure."""
+        image = self.page()
+        noise = np.random.default_rng(4).normal(24, 3, (150, 1240)).clip(0, 255)
+        image.paste(Image.fromarray(noise.astype(np.uint8)), (0, 1604))
+        self.assertEqual(of_kind(aq.read_page(image), BlockKind.FIGURE), [])
+
+
 class EquationTest(unittest.TestCase):
     def test_a_displayed_equation_stands_apart(self):
         image = blank()
