@@ -22,6 +22,8 @@ _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
 # is long at least, and a corner wide at most.
 _CORNER_FILL, _SIDE, _CORNER = 0.35, 2.2, 1.2
 _PHOTO_BLOCK = 8
+# Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
+_LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
 
@@ -205,7 +207,8 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     photographs = find_photographs(grey, letter)
     if photographs.any():
         count, _, boxes, _ = cv2.connectedComponentsWithStats(photographs.astype(np.uint8))
-        pictures += [_trimmed(box, grey) for box in (_PHOTO_BLOCK * boxes[1:count, :4]).tolist()]
+        toned = [_trimmed(box, grey) for box in (_PHOTO_BLOCK * boxes[1:count, :4]).tolist()]
+        pictures += [box for box in toned if not _holds_letters(box, stats, letter)]
     pictures = merge_boxes(pictures, letter)
     usable = ~large & ~drawn & (area >= max(4, (_SPECK * letter) ** 2))
     usable[0] = False
@@ -229,6 +232,21 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         pictures,
         strokes,
         _boxes_of_rules(rules, pictures),
+    )
+
+
+def _holds_letters(box: Box, stats: NDArray[np.int32], letter: float) -> bool:
+    """Return whether the ink in a toned area is letters: text in a shadow, and no photograph.
+
+    stats: of the page's pieces, as `cv2.connectedComponentsWithStats` gives them.
+    """
+    left, top, width, height, area = stats[1:].T
+    x, y = left + width / 2, top + height / 2
+    inside = (x >= box.x0) & (x < box.x1) & (y >= box.y0) & (y < box.y1)
+    tall = (height > _LETTER_SIZES[0] * letter) & (height < _LETTER_SIZES[1] * letter)
+    letters = inside & tall & (width < _LETTER_SIZES[1] * letter)
+    return bool(
+        letters.sum() >= _FEWEST_LETTERS and area[letters].sum() > _LETTERS * area[inside].sum()
     )
 
 
