@@ -16,7 +16,7 @@ from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.reader import PlacedText, make_line, settle_bold
-from amberquarry.reading.scripts import settle_figures, settle_scripts
+from amberquarry.reading.scripts import settle_brackets, settle_figures, settle_scripts
 from amberquarry.settings import LayoutSettings, PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
 from tests.support.pages import PROSE, pixels, text_page, wrap
@@ -198,6 +198,15 @@ class FigureTest(unittest.TestCase):
         ):
             with self.subTest(text):
                 self.assertEqual(settle_figures(text), wanted)
+
+    def test_angle_brackets_have_partners(self):
+        """One beside a round bracket is round; pairs, and those of states, stay."""
+        for text, wanted in (
+            ("f(x⟩ + g", "f(x) + g"), ("⟨x)", "(x)"), ("⟨a, b⟩", "⟨a, b⟩"), ("|a⟩", "|a⟩"),
+            ("end of it⟩.", "end of it)."), ("(⟨a⟩)", "(⟨a⟩)"), ("a < b", "a < b"),
+        ):  # fmt: skip
+            with self.subTest(text=text):
+                self.assertEqual(settle_brackets(text), wanted)
 
 
 class ModelTest(unittest.TestCase):

@@ -19,7 +19,12 @@ from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import LinePicture, cut_line, owners
 from amberquarry.reading.repair import repair_words
-from amberquarry.reading.scripts import main_script, settle_figures, settle_scripts
+from amberquarry.reading.scripts import (
+    main_script,
+    settle_brackets,
+    settle_figures,
+    settle_scripts,
+)
 from amberquarry.reading.search import Search
 from amberquarry.settings import ReadingSettings
 
@@ -125,7 +130,7 @@ def read_lines(
             owner[bullet[1]] = -1
             line = without_piece(found, line, bullet[1])
         boxes = place_characters(found.labels, owner, number, line, read.text, centres)
-        text = settle_figures(settle_scripts(read.text, script))
+        text = settle_brackets(settle_figures(settle_scripts(read.text, script)))
         placed = PlacedText(text, boxes, read.confidences, read.styles)
         whole = space_leaders(placed)
         if bullet is not None:

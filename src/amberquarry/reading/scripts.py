@@ -87,6 +87,27 @@ def settle_figures(text: str) -> str:
     return _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
 
 
+def settle_brackets(text: str) -> str:
+    """Return `text` with angle brackets read as round ones where a round one is their partner.
+
+    So are closing ones whose partner stands on no line of signs such as |a⟩. Keeps the length.
+    """
+    if "⟨" not in text and "⟩" not in text:
+        return text
+    signs, opened = list(text), []
+    for at, sign in enumerate(signs):
+        if sign in "(⟨":
+            opened.append(at)
+        elif sign in ")⟩":
+            if opened:
+                first = opened.pop()
+                if (signs[first] == "(") != (sign == ")"):
+                    signs[first], signs[at] = "(", ")"
+            elif sign == "⟩" and "|" not in text:
+                signs[at] = ")"
+    return "".join(signs)
+
+
 def settle_scripts(text: str, around: str | None = None) -> str:
     """Return `text` with the look-alikes of each word in the script of its other letters.
 
