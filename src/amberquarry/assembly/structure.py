@@ -22,7 +22,9 @@ _FEW_PAGES = 3  # fewer say nothing against what one page says
 _SAME_SIZE = 0.07  # of the logarithm of sizes: headings of one level
 _NUMBERING = re.compile(r"^(\d{1,2}(?:\.\d{1,2}){0,4})\.?\s")
 _MOST_LEVELS = 6
-_STORY_SIZE, _FEWEST_BESIDE = 1.3, 2  # of the text; pairs of headings beside each other
+_STORY_SIZE = 1.3  # of the text
+# Pairs of headings beside each other at least; so many say enough, fewer with so many sizes.
+_FEWEST_BESIDE, _MANY_BESIDE, _STORY_SIZES = 2, 5, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +147,9 @@ def _over_stories(headings: list[Block], sizes: list[float], usual: float) -> li
         return []
     top = min(large, key=lambda n: headings[n].box.y0)
     named = sizes[top] == max(sizes[n] for n in large)
-    return [n for n in large if n != top or not named]
+    over = [n for n in large if n != top or not named]
+    steps = np.diff(np.log(sorted(sizes[n] for n in over))) > _SAME_SIZE
+    return over if beside >= _MANY_BESIDE or steps.sum() + 1 >= _STORY_SIZES else []
 
 
 def _level(box: Box, other: Box) -> bool:
