@@ -99,6 +99,18 @@ class LabelTest(unittest.TestCase):
                 list(lines_of_pages(path, folder / "elsewhere"))
 
 
+class MeanTest(unittest.TestCase):
+    @unittest.skipUnless(importlib.util.find_spec("torch"), "needs the extra train")
+    def test_mean_of_two_rounds(self):
+        """Weights are shared out as asked; one set alone stays as it is."""
+        torch = importlib.import_module("torch")
+        export = importlib.import_module("amberquarry.training.export")
+        first, second = ({"a": torch.tensor([value, 2.0])} for value in (4.0, 9.0))
+        mean = export.mean_weights([first, second], 0.6)
+        self.assertEqual([round(v, 4) for v in mean["a"].tolist()], [6.0, 2.0])
+        self.assertIs(export.mean_weights([first], 0.6), first)
+
+
 class CommandTest(unittest.TestCase):
     def run_command(self, *arguments):
         return subprocess.run(
