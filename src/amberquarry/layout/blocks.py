@@ -414,7 +414,7 @@ def _enters_column(lines: Lines, below: NDArray[np.int64], columns: list[Box]) -
         left, right = within & (lines.x1 <= x + 2), within & (lines.x0 >= x - 2)
         levels = lines.middle_y[right]
         gaps = np.abs(lines.middle_y[:, None] - levels[None])
-        paired = left & (gaps < 0.8 * lines.size[:, None]).any(1) if len(levels) else left & False
+        paired = left & (gaps < 0.8 * lines.size[:, None]).any(1)
         entered |= over & (right | paired)[below]
     return entered & (below >= 0)
 

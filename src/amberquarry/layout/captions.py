@@ -9,6 +9,7 @@ from amberquarry.layout.typography import (
     MOSTLY,
     SMALL,
     Measures,
+    join_runs,
     share_of,
     size_of,
 )
@@ -58,24 +59,15 @@ def join_captions(blocks: list[Block], usual: Measures) -> list[Block]:
 
     They follow closely, in type of the same size, within what the caption or its figure spans.
     """
-    out: list[Block] = []
-    for block in blocks:
-        last = out[-1] if out else None
-        if (
-            last is not None
-            and last.kind is BlockKind.CAPTION
-            and block.kind is BlockKind.PARAGRAPH
-            and block.lines
-            and _one_caption(last, block, usual)
-        ):
-            out[-1] = last.part(BlockKind.CAPTION, [*last.lines, *block.lines])
-        else:
-            out.append(block)
-    return out
+    return join_runs(blocks, lambda last, block: _one_caption(last, block, usual))
 
 
 def _one_caption(caption: Block, block: Block, usual: Measures) -> bool:
     """Return whether a block is the rest of a caption that has not ended."""
+    if caption.kind is not BlockKind.CAPTION or block.kind is not BlockKind.PARAGRAPH:
+        return False
+    if not block.lines:
+        return False
     sizes = sorted((size_of(caption), size_of(block)))
     step = block.lines[0].box.y1 - caption.lines[-1].box.y1
     pitch = min(usual.pitch, _PITCH * size_of(caption))

@@ -67,13 +67,13 @@ def find_figures(found: Components, lines: list[TextLine], letter: float) -> lis
     )
 
 
-def place_figures(blocks: list[Block], figures: list[Box], others: bool = False) -> list[Block]:
+def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
     """Return blocks with the figures among them, each with the short lines that stand in it.
 
     A figure takes the place of the first block of its own, else it comes after the last one over
-    it in its column. others: whether figures among the blocks stay.
+    it in its column.
     """
-    out = [block for block in blocks if others or block.kind is not BlockKind.FIGURE]
+    out = list(blocks)
     for box in figures:
         kept: list[Block] = []
         labels: list[Line] = []
@@ -227,10 +227,10 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     """
     blocks = [b for b in blocks if b.kind is not BlockKind.FIGURE or not _is_ground(b.box, grey)]
     text = [line for b in blocks if b.kind is not BlockKind.FIGURE for line in b.lines]
-    lines = _array([line.box for line in text])
-    letter = CAPITAL_RATIO * float(np.median([line.x_height for line in text] or [0.0]))
     if not text:
         return blocks
+    lines = _array([line.box for line in text])
+    letter = CAPITAL_RATIO * float(np.median([line.x_height for line in text]))
     figures = [block for block in blocks if block.kind is BlockKind.FIGURE]
     written = Box.around([line.box for line in text])
     new: list[Box] = []
@@ -247,7 +247,7 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
             and tones > _TEXTURE
         ):
             new.append(area)
-    return place_figures(blocks, new, others=True) if new else blocks
+    return place_figures(blocks, new) if new else blocks
 
 
 def _is_ground(box: Box, grey: NDArray[np.uint8]) -> bool:

@@ -31,6 +31,7 @@ from amberquarry.layout.typography import (
     first_middle,
     fixed_shares,
     is_fixed,
+    join_runs,
     measure,
     pitch_of,
     rows_of,
@@ -222,14 +223,7 @@ def _joined_paragraphs(blocks: list[Block], usual: Measures) -> list[Block]:
 
     Where long words can't be divided, lines end early, as last lines do: the text tells.
     """
-    joined: list[Block] = []
-    for block in blocks:
-        last = joined[-1] if joined else None
-        if last is not None and _one_paragraph(last, block, usual):
-            joined[-1] = last.part(BlockKind.PARAGRAPH, [*last.lines, *block.lines])
-        else:
-            joined.append(block)
-    return joined
+    return join_runs(blocks, lambda last, block: _one_paragraph(last, block, usual))
 
 
 def _one_paragraph(above: Block, below: Block, usual: Measures) -> bool:
@@ -268,22 +262,12 @@ def goes_on(before: str, after: str) -> bool:
 
 def _joined_headings(blocks: list[Block]) -> list[Block]:
     """Return blocks with the lines of one heading joined: type of one size, closely set."""
-    joined: list[Block] = []
-    for block in blocks:
-        last = joined[-1] if joined else None
-        if (
-            last is not None
-            and block.kind is BlockKind.HEADING
-            and last.kind is BlockKind.HEADING
-            and _one_heading(last, block)
-        ):
-            joined[-1] = last.part(BlockKind.HEADING, [*last.lines, *block.lines])
-        else:
-            joined.append(block)
-    return joined
+    return join_runs(blocks, _one_heading)
 
 
 def _one_heading(above: Block, below: Block) -> bool:
+    if above.kind is not BlockKind.HEADING or below.kind is not BlockKind.HEADING:
+        return False
     sizes = sorted((size_of(above), size_of(below)))
     gap = below.box.y0 - above.box.y1
     text = below.lines[0].text

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 from statistics import median
@@ -139,6 +140,18 @@ def rows_of(lines: list[Line]) -> list[list[Line]]:
         else:
             rows.append([line])
     return [sorted(row, key=lambda line: line.box.x0) for row in rows]
+
+
+def join_runs(blocks: list[Block], belongs: Callable[[Block, Block], bool]) -> list[Block]:
+    """Return blocks with each joined to the one before it where it belongs to that."""
+    joined: list[Block] = []
+    for block in blocks:
+        last = joined[-1] if joined else None
+        if last is not None and belongs(last, block):
+            joined[-1] = last.part(last.kind, [*last.lines, *block.lines])
+        else:
+            joined.append(block)
+    return joined
 
 
 def size_of(block: Block) -> float:
