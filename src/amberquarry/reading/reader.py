@@ -33,6 +33,8 @@ from amberquarry.settings import ReadingSettings
 _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried with
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
+# At a mark: below this share of the line's usual space, told from so many spaces, there is none.
+_THIN_GAP, _LEAST_SPACES = 0.75, 3
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
 _HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
 _BULLET_CONFIDENCE = 0.8  # of one told by its shape
@@ -49,6 +51,8 @@ _LINE_LETTERS, _LINE_HEAVY, _LINE_HEAVIER = 5, -1.5, 3.0
 _FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
 _MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
+_SURE_LONG = 0.85  # of a longer line
+_NEAR_SIZES = (0.8, 1.25)
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -103,10 +107,12 @@ def read_lines(
 
         best = read_as(line)
         short = line.plain or len(line.pieces) <= _FEW_PIECES
-        if short and best.confidence < _SURE_SHORT and tried < _MOST_TRIED:
+        # letters of one height may be small ones or capitals and figures; in faint or broken print
+        # the measure of a line is a little off
+        sure, sizes = (_SURE_SHORT, _OTHER_SIZES) if short else (_SURE_LONG, _NEAR_SIZES)
+        if best.confidence < sure and tried < _MOST_TRIED:
             tried += 1
-            # letters of one height may be small ones or capitals and figures
-            others = [replace(line, x_height=line.x_height * ratio) for ratio in _OTHER_SIZES]
+            others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
         readings.append(best if believable(best.read) else None)
     texts = [reading.read.text for reading in readings if reading]
@@ -133,6 +139,8 @@ def read_lines(
         text = settle_brackets(settle_figures(settle_scripts(read.text, script)))
         placed = PlacedText(text, boxes, read.confidences, read.styles)
         whole = space_leaders(placed)
+        if language != "fr":  # French sets its marks off by custom
+            whole = close_marks(whole)
         if bullet is not None:
             whole = with_bullet(whole, bullet[0], piece_box(found, bullet[1]))
         texts_placed.append(whole)
@@ -228,6 +236,28 @@ def space_leaders(line: PlacedText) -> PlacedText:
             gaps = (boxes[:-1, 2] + boxes[1:, 0]) / 2
             line.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
     return line
+
+
+def close_marks(line: PlacedText) -> PlacedText:
+    """Return a line without spaces that only a typesetter's thin gap at a mark looked like.
+
+    Old books set commas, semicolons and brackets off from their words by half a space.
+    """
+    spaces = np.array([n for n, letter in enumerate(line.text) if letter == " "], np.int64)
+    spaces = spaces[(spaces > 0) & (spaces < len(line.text) - 1)]
+    gaps = line.boxes[spaces + 1, 0] - line.boxes[spaces - 1, 2]
+    thin = np.array(
+        [
+            line.text[n - 1] == "(" or (line.text[n + 1] in ",;:?!)" and line.text[n - 1].isalnum())
+            for n in spaces
+        ],
+        bool,
+    )
+    if not thin.any() or (~thin).sum() < _LEAST_SPACES:
+        return line
+    dropped = spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))]
+    rows = np.setdiff1d(np.arange(len(line.text)), dropped)
+    return line.take("".join(line.text[n] for n in rows), rows)
 
 
 def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> PlacedText:

@@ -47,6 +47,21 @@ def wear_strokes(
     return np.clip((soft - threshold) * chance.uniform(2.0, 6.0) + 0.5, 0, 1).astype(np.float32)
 
 
+def ink_unevenly(
+    ink: NDArray[np.float32], chance: np.random.Generator, x_height: float
+) -> NDArray[np.float32]:
+    """Return ink (0 to 1) as worn type or a tired press leaves it: some letters dark, some grey.
+
+    Parts of strokes go where there is least; the parts are from half a letter to a word wide.
+    """
+    height, width = ink.shape
+    columns = max(2, round(width / (x_height * chance.uniform(0.5, 3.0))))
+    field = chance.random((3, columns)).astype(np.float32)
+    field = cv2.resize(field, (width, height), interpolation=cv2.INTER_CUBIC)
+    kept = 1 - chance.uniform(0.3, 0.85) * np.clip(field, 0, 1) ** chance.uniform(1.0, 3.0)
+    return (ink * kept).astype(np.float32)
+
+
 def dot_matrix(
     ink: NDArray[np.float32], chance: np.random.Generator, x_height: float
 ) -> NDArray[np.float32]:

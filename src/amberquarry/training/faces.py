@@ -25,6 +25,8 @@ from amberquarry.training.fetch import read_table
 
 _PROBE_SIZE = 64
 _LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
+_OLD_LIGATURES = ("ſſi", "ſſ", "ſi", "ſl", "ſt", "ct", "st", *_LIGATURES)
+_OLD_FEATURES = ("onum", "dlig", "hlig")  # figures with heads and tails, joined ct and st
 # Print sets most raised and lowered figures as small figures, not as glyphs of their own.
 RAISED = dict(zip("⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", "0123456789+–n", strict=True))
 LOWERED = dict(zip("₀₁₂₃₄₅₆₇₈₉", "0123456789", strict=True))
@@ -244,9 +246,13 @@ def load_faces(path: Path, split: str) -> list[Face]:
 
 
 class GlyphDrawer:
-    """Draws the glyphs of one face at one size, and remembers them."""
+    """Draws the glyphs of one face at one size, and remembers them.
 
-    def __init__(self, face: Face, fonts: Path, x_height_px: float) -> None:
+    old: whether with the joined letters and figures of hand-set print, where the font has them.
+    """
+
+    def __init__(self, face: Face, fonts: Path, x_height_px: float, old: bool = False) -> None:
+        self.old = old
         self.size_px = max(6, round(x_height_px / face.x_height))
         self.x_height_px = face.x_height * self.size_px
         self._fonts = [_open(str(fonts / name), self.size_px) for name in face.files]
@@ -285,9 +291,10 @@ class GlyphDrawer:
         known = self._masks.get(cluster)
         if known is None:
             font = self._fonts[self._file_of[cluster[0]]]
-            mask, (left, top) = font.getmask2(cluster, mode="L", anchor="ls")
+            features = _OLD_FEATURES if self.old else ()
+            mask, (left, top) = font.getmask2(cluster, mode="L", anchor="ls", features=features)
             array = np.asarray(mask, dtype=np.uint8).reshape(mask.size[1], mask.size[0])
-            known = (array, int(left), int(top), float(font.getlength(cluster)))
+            known = (array, int(left), int(top), float(font.getlength(cluster, features=features)))
             self._masks[cluster] = known
         return known
 
@@ -306,12 +313,12 @@ class GlyphDrawer:
 
     def clusters(self, text: str, ligatures: bool) -> list[str]:
         """Return `text` cut into what is drawn as one glyph."""
-        if not ligatures or "f" not in text:
+        if not ligatures:
             return list(text)
         found, at = [], 0
         while at < len(text):
-            for ligature in _LIGATURES:
-                if text.startswith(ligature, at):
+            for ligature in _OLD_LIGATURES if self.old else _LIGATURES:
+                if text.startswith(ligature, at) and self._in_one_file(ligature):
                     found.append(ligature)
                     at += len(ligature)
                     break
@@ -319,6 +326,10 @@ class GlyphDrawer:
                 found.append(text[at])
                 at += 1
         return found
+
+
+    def _in_one_file(self, letters: str) -> bool:
+        return len({self._file_of.get(letter) for letter in letters}) == 1
 
 
 @lru_cache(maxsize=600)

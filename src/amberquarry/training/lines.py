@@ -31,7 +31,7 @@ from amberquarry.training.foreign import (
     random_word,
 )
 from amberquarry.training.net import STYLES
-from amberquarry.training.texts import Corpus, number, sample_text
+from amberquarry.training.texts import Corpus, number, old_spelling, sample_text
 
 GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 1.0}
 # Among the hands, those that are print: broken letters
@@ -41,6 +41,7 @@ _BROKEN = frozenset(
 LINES_PER_FACE = 10  # drawn one after the other, so that fonts and glyphs are opened rarely
 MOST_COLUMNS = 1600
 _ABOVE, _BELOW = 2.5, 1.5  # room over and under the baseline, in x-heights
+_OLD_SHARE = 0.06  # of the faces that can set hand-set print, and do
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,6 +191,7 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
     if drawer.fixed_pitch and chance.random() < 0.8:
         tracking, space, kerned = 0.0, 1.0, False
     set_small, ligatures = chance.random() < 0.7, chance.random() < 0.6 and tracking <= 0
+    before_marks = chance.uniform(0.1, 0.7) * height if drawer.old else 0.0  # no space, but near it
     between = _Glyphs(" ", *drawer.glyph(" "), (-1,) * len(STYLES))
     at, previous = 0.0, " "
     placed: list[tuple[NDArray[np.uint8], int, int]] = []
@@ -215,6 +217,8 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
             continue
         if kerned and isinstance(run.drawer, GlyphDrawer) and run.drawer.holds(previous):
             at += run.drawer.kerning(previous, glyph.label)
+        if before_marks and (glyph.label in ",;:?!)" or previous == "("):
+            at += min(before_marks, 0.45 * between.advance * space)
         shift = round(chance.gauss(0, unsteady)) if unsteady else 0
         placed.append((glyph.mask, round(at) + glyph.left, glyph.top + shift))
         if glyph.mask.size:  # the ink's own middle, not the advance's
@@ -251,8 +255,13 @@ def add_company(
     others: list[NDArray[np.float32]],
     chance: random.Random,
     x_height: float,
+    before: int,
+    after: int,
 ) -> NDArray[np.float32]:
-    """Return ink with what may stand near a line: other lines, underlining, rules, frames."""
+    """Return ink with what may stand near a line: other lines, underlining, rules, frames.
+
+    before, after: columns without text at the ends.
+    """
     rows, columns = ink.shape
     base = round(_ABOVE * x_height)
     thick = max(1, round(chance.uniform(0.04, 0.14) * x_height))
@@ -291,6 +300,12 @@ def add_company(
             else base - round(chance.uniform(1.7, 2.2) * x_height)
         )
         ink[row : row + thick] = chance.uniform(0.5, 1)
+    elif draw < 0.25:  # a rule beside the line: of a column, a table, a frame
+        room = before if chance.random() < 0.5 else after
+        if room >= thick + 0.35 * x_height:
+            column = round(chance.uniform(0, room - thick - 0.35 * x_height))
+            column = column if room == before else columns - thick - column
+            ink[:, column : column + thick] = chance.uniform(0.4, 1)
     return ink
 
 
@@ -385,13 +400,16 @@ class LineSource:
             source = chance.uniform(6.0, 11.5) if office else chance.triangular(5.5, 30, 11)
             render = max(18.0, min(32.0, source * 1.5))
         drawer = GlyphDrawer(face, self._fonts, render)
+        old = chance.random() < _OLD_SHARE and drawer.holds("ſæœ") and not drawer.fixed_pitch
+        if old:
+            drawer = GlyphDrawer(face, self._fonts, render, old)
         companion = chance.choice(family)
         if chance.random() < 0.5 or _style(companion) == _style(face):
             companion = face
         second = (
             drawer
             if companion is face
-            else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height)
+            else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height, old)
         )
         lender = self._lender(drawer)
         listings = 0.4 if drawer.fixed_pitch else 0.02
@@ -400,6 +418,8 @@ class LineSource:
             tried += 1
             text = self._write(self._corpus, chance, self._length(), listings)
             text = text[: self._longest].strip()
+            if old:
+                text = old_spelling(text, chance)
             missing = {c for c in text if not drawer.holds(c)}
             borrowed = bool(missing) and not any(map(str.isalnum, missing))
             if missing and not (borrowed and lender.holds("".join(missing))):
@@ -492,7 +512,7 @@ class LineSource:
             ink = degrade.dot_matrix(ink, noise, rendered)
         ink = np.pad(ink, ((0, 0), (before, after)))
         self._others = ([*self._others, drawn.ink])[-12:]
-        ink = add_company(ink, self._others, chance, rendered)
+        ink = add_company(ink, self._others, chance, rendered, before, after)
         if chance.random() < 0.04:  # slanted by hand
             slant = chance.uniform(-0.1, 0.3)
             matrix = np.array([[1, -slant, slant * _ABOVE * rendered], [0, 1, 0]])
@@ -511,6 +531,8 @@ class LineSource:
         hard = office or (not screen and chance.random() < 0.75)
         if hard and chance.random() < 0.6:
             ink = degrade.wear_strokes(ink, noise, rendered, strength)
+        if hard and chance.random() < (0.3 if drawer.old else 0.08) * strength:
+            ink = degrade.ink_unevenly(ink, noise, rendered)
         if hard and chance.random() < 0.12 * strength:
             ink = degrade.speckle(ink, noise, rendered)
         scale = source / rendered

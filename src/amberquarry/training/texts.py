@@ -586,6 +586,19 @@ def vary(text: str, chance: random.Random) -> str:
     return text
 
 
+def old_spelling(text: str, chance: random.Random) -> str:
+    """Return `text` as hand-set books of the 17th and 18th centuries spell it: ſ, æ, œ.
+
+    Latin lends the letters to other languages here, so that they are met often enough.
+    """
+    text = re.sub(r"s(?=[^\W\d_])", "ſ", text)
+    if chance.random() < 0.5:
+        text = text.replace("ae", "æ").replace("oe", "œ")
+        text = re.sub(r"(?<=[^\W\d_]{2})a\b", lambda _: chance.choice("aæ"), text)
+        text = re.sub(r"\be(?=[^\W\d_]{3})", lambda _: chance.choice("eæ"), text)
+    return text
+
+
 def sample_text(corpus: Corpus, chance: random.Random, length: int, listings: float = 0.02) -> str:
     """Return a line of about `length` characters, of a kind picked by weight.
 
