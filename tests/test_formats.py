@@ -21,6 +21,7 @@ from amberquarry import (
 from amberquarry.assembly import Lexicon, join_lines, set_texts
 from amberquarry.formats.markdown import document_text, escape
 from amberquarry.formats.records import document_record, dump, page_from_record, page_record, schema
+from amberquarry.reading.languages import load_prior
 
 
 def line_of(text, y=0.0):
@@ -64,19 +65,24 @@ class ParagraphTest(unittest.TestCase):
             with self.subTest(lines=lines):
                 self.assertEqual(join_lines(lines, Lexicon(frozenset(lexicon)))[0], wanted)
 
-    def test_compounds_of_listed_words(self):
-        """Two listed words keep their hyphen where the language writes compounds with one."""
-        listed = frozenset({"sea", "level", "over", "seen", "overseen"})
-        for compounds, right, wanted in (
-            (True, "level", "sea-level"), (False, "level", "sealevel"),
-            (True, "worthy", "seaworthy"),
-        ):  # fmt: skip
-            with self.subTest(right=right, compounds=compounds):
-                lexicon = Lexicon(frozenset(), listed, compounds)
-                self.assertEqual(join_lines(["the sea-", f"{right} rose"], lexicon)[0],
-                                 f"the {wanted} rose")  # fmt: skip
-        whole = Lexicon(frozenset(), listed, compounds=True)
-        self.assertEqual(join_lines(["was over-", "seen by"], whole)[0], "was overseen by")
+    def test_compounds_of_a_language(self):
+        """Words that a language writes with a hyphen keep it; others that are divided lose it."""
+        for language, left, right, whole in (
+            ("en", "storm", "tossed", "storm-tossed"),
+            ("en", "recog", "nise", "recognise"),
+            ("en", "how", "ever", "however"),
+            ("en", "MS-DOS", "based", "MS-DOS-based"),
+            ("en", "well-to", "do", "well-to-do"),
+            ("fr", "ci", "dessous", "ci-dessous"),
+            ("fr", "mar", "chait", "marchait"),
+            ("ru", "что", "нибудь", "что-нибудь"),
+            ("ru", "погово", "рили", "поговорили"),
+            ("de", "Elternpro", "zess", "Elternprozess"),
+        ):
+            with self.subTest(whole=whole):
+                lexicon = Lexicon(frozenset(), load_prior(language))
+                lines = [f"a {left}-", f"{right} b"]
+                self.assertEqual(join_lines(lines, lexicon)[0], f"a {whole} b")
 
     def test_rows_of_tables_stay_lines(self):
         """What stands at one height is one row."""

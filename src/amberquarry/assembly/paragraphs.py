@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
-from amberquarry.reading.languages import identify, load_prior
+from amberquarry.reading.languages import Prior, identify, load_prior
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
 EMPHASISED = {
@@ -19,11 +19,13 @@ EMPHASISED = {
     BlockKind.ENTRY,
 }
 _SAMPLE_LINES = 400  # of a document, to tell its language by
-# Languages that write compounds apart or with a hyphen; others write them in one word.
-_WITH_HYPHENS = frozenset({"en", "fr", "it", "es", "pt", "ca", "ro"})
-# What stands before hyphens more often than it begins words that no list knows.
-_BEFORE_HYPHENS = frozenset({"non", "self", "well", "ex", "quasi", "half", "cross",
-                             "ci", "là", "celui", "vice", "demi", "peut"})  # fmt: skip
+# A compound keeps its hyphen where its letters are so likely with it, as natural logarithms of the
+# odds against the word without: beside a part that holds a hyphen already, between two known words
+# long enough to be no syllables, between other known words, and between what is not known.
+_BESIDE_HYPHENS, _BETWEEN_LONG, _BETWEEN_SHORT, _BETWEEN_UNKNOWN = -12.0, -8.0, -3.0, 0.0
+_LONG = 4  # letters
+# Languages that write compounds in one word: that both parts are known tells nothing there.
+_JOINING = frozenset({"de", "nl", "da", "nb", "sv", "fi", "hu"})
 _LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
 _HYPHENS = "-\u2010\u00ad¬"
 
@@ -33,8 +35,7 @@ class Lexicon:
     """Words that are known: those of the document, and those of its language."""
 
     own: frozenset[str]
-    listed: frozenset[str] = frozenset()
-    compounds: bool = False  # two words beside a hyphen may be a compound that keeps it
+    prior: Prior | None = None  # what is known of the language
 
     @classmethod
     def of(cls, pages: Iterable[Page]) -> Lexicon:
@@ -53,9 +54,7 @@ class Lexicon:
     def in_language_of(self, text: str) -> Lexicon:
         """Return the lexicon with the words of a text's language, unchanged where none is told."""
         language = identify(text)
-        if language is None:
-            return self
-        return replace(self, listed=load_prior(language).words, compounds=language in _WITH_HYPHENS)
+        return self if language is None else replace(self, prior=load_prior(language))
 
     def keeps_hyphen(self, left: str, right: str) -> bool:
         """Return whether a word divided as `left-` and `right` is a compound with a hyphen."""
@@ -64,12 +63,27 @@ class Lexicon:
             return False
         if compound in self.own:
             return True
-        if whole in self.listed or not self.compounds:
+        if len(left) > 1 and left.isupper() and right.islower():
+            return True  # words are divided within letters of one case
+        if self.prior is None:
             return False
-        if _bare(left) in _BEFORE_HYPHENS:
-            return True
-        parts = [_bare(part) for part in compound.split("-")]
-        return all(part in self.listed or part in self.own for part in parts)
+        listed = self.prior.words
+        if (whole in listed) != (compound in listed):
+            return compound in listed
+        odds = self.prior.log_probability_of(compound) - self.prior.log_probability_of(whole)
+        if whole in listed:
+            return odds > 0
+        return odds > self._least_odds(left, right, compound)
+
+    def _least_odds(self, left: str, right: str, compound: str) -> float:
+        if "-" in left or "-" in right:
+            return _BESIDE_HYPHENS
+        if self.prior is None or self.prior.language in _JOINING:
+            return _BETWEEN_UNKNOWN
+        parts = compound.split("-")
+        if not all(part in self.prior.words or part in self.own for part in parts):
+            return _BETWEEN_UNKNOWN
+        return _BETWEEN_LONG if min(map(len, parts)) >= _LONG else _BETWEEN_SHORT
 
 
 def _bare(word: str) -> str:

@@ -62,6 +62,13 @@ class Prior:
             self._known[run] = known
         return known
 
+    def log_probability_of(self, word: str) -> float:
+        """Return the natural logarithm of the probability of a word's letters and of its end."""
+        signs = f" {word} "
+        return sum(
+            self.log_probability(signs[:at], sign_of(signs[at])) for at in range(1, len(signs))
+        )
+
     def _probability(self, run: str) -> float:
         if len(run) == 1:
             return max(_UNSEEN, self._counts.get(run, 0.0) / self._all)

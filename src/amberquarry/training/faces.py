@@ -26,7 +26,7 @@ from amberquarry.training.fetch import read_table
 _PROBE_SIZE = 64
 _LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
 _OLD_LIGATURES = ("ſſi", "ſſ", "ſi", "ſl", "ſt", "ct", "st", *_LIGATURES)
-_OLD_FEATURES = ("onum", "dlig", "hlig")  # figures with heads and tails, joined ct and st
+_OLD_FEATURES = ["onum", "dlig", "hlig"]  # figures with heads and tails, joined ct and st
 # Print sets most raised and lowered figures as small figures, not as glyphs of their own.
 RAISED = dict(zip("⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", "0123456789+–n", strict=True))
 LOWERED = dict(zip("₀₁₂₃₄₅₆₇₈₉", "0123456789", strict=True))
@@ -291,7 +291,7 @@ class GlyphDrawer:
         known = self._masks.get(cluster)
         if known is None:
             font = self._fonts[self._file_of[cluster[0]]]
-            features = _OLD_FEATURES if self.old else ()
+            features = _OLD_FEATURES if self.old else None
             mask, (left, top) = font.getmask2(cluster, mode="L", anchor="ls", features=features)
             array = np.asarray(mask, dtype=np.uint8).reshape(mask.size[1], mask.size[0])
             known = (array, int(left), int(top), float(font.getlength(cluster, features=features)))
