@@ -65,6 +65,7 @@ _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the f
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
 _EDGE = 0.4  # letters in which the rules of a frame lie
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
+_SCALE_LETTERS = 0.3  # to a figure: a line of hardly anything but figures
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
@@ -346,13 +347,16 @@ def _read_regions(
     """Return the blocks of a page with what was read in them, in the prepared page's frame."""
     lines = layout.lines
     results = read_lines(prepared.grey, layout.found, lines, network, settings.reading)
-    believed = []
+    believed: list[TextLine] = []
+    figures_only: list[bool] = []
     for measured, line in zip(lines, results, strict=True):
         if line is not None:
             line.x_height = type_size(line) or measured.x_height
             leave_out_doubtful(line, settings)
             if line.confidence >= _SURE_TEXT:
                 believed.append(measured)
+                letters = sum(map(str.isalpha, line.text))
+                figures_only.append(letters < _SCALE_LETTERS * sum(map(str.isdigit, line.text)))
     blocks = []
     at = 0
     for region in layout.regions:
@@ -369,7 +373,8 @@ def _read_regions(
     blocks = join_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)
-    return place_figures(blocks, find_figures(layout.found, believed, letter))
+    figures = find_figures(layout.found, believed, letter, figures_only)
+    return place_figures(blocks, figures)
 
 
 def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:

@@ -25,6 +25,8 @@ _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
 _MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
 _ROOM = 0.4  # letters between a figure and the text around it
+_OVERHANG, _SCALE = 2.0, 0.4  # letters that a scale stands out; share of the chart's width
+_OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
 
 # Photographs by their tones: pixels of a cell; levels under the paper; share of white that it may
 # hold; share of their box that is toned; of the page, at most.
@@ -37,10 +39,13 @@ _AMONG_TEXT, _LONGEST = 0.8, 6.0  # share of it within the text's box; sides to 
 Floats = NDArray[np.float64]
 
 
-def find_figures(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+def find_figures(
+    found: Components, lines: list[TextLine], letter: float, figures_only: list[bool]
+) -> list[Box]:
     """Return the boxes of a page's figures, from the top down.
 
     lines: those that were read and believed, since textures look like lines as well.
+    figures_only: for each line whether it holds hardly any letters, as the scales of charts do.
 
     A figure begins with a picture or with strokes that are no straight rules. It takes in all ink
     around it that no line of text parts from it: what lies between the lines of text over and
@@ -56,6 +61,8 @@ def find_figures(found: Components, lines: list[TextLine], letter: float) -> lis
     for _ in range(3):  # grown over what is near, seeds may meet
         boxes = np.array([_grown(box, blocks, ink, letter) for box in boxes])
         boxes = _joined(boxes, _NEAR * letter)
+    scales = [line.box for line, alone in zip(lines, figures_only, strict=True) if alone]
+    boxes = np.array([_with_scale(box, scales, letter) for box in boxes])
     return sorted(
         (
             Box(*box)
@@ -135,7 +142,8 @@ def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> li
     in_text = np.zeros(len(found.area), bool)
     for line in lines:
         if len(line.pieces) >= _TEXT_PIECES:
-            in_text[line.pieces] = True
+            tallest = _OVER_LETTERS * CAPITAL_RATIO * line.x_height
+            in_text[line.pieces] = found.height[line.pieces] <= tallest
     thin = found.area < _THIN * found.width * found.height
     large = np.minimum(found.width, found.height) > _LEAST_STROKE * letter
     return _boxes_of(found, found.usable & ~in_text & thin & large)
@@ -201,6 +209,23 @@ def _grown(box: Floats, text: Floats, ink: Floats, letter: float) -> Floats:
         area = grown
 
 
+def _with_scale(box: Floats, scales: list[Box], letter: float) -> Floats:
+    """Return a chart's box with the row of figures that stands along its foot."""
+    x0, y0, x1, y1 = box.tolist()
+    rows = [
+        row
+        for row in scales
+        if row.x0 > x0 - _OVERHANG * letter
+        and row.x1 < x1 + _OVERHANG * letter
+        and row.width > _SCALE * (x1 - x0)
+        and -_ROOM * letter < row.y0 - y1 < _NEAR * letter
+    ]
+    if not rows:
+        return box
+    row = min(rows, key=lambda row: row.y0)
+    return np.array([min(x0, row.x0), y0, max(x1, row.x1), max(y1, row.y1)])
+
+
 def _joined(boxes: Floats, near: float) -> Floats:
     """Return boxes, those joined that overlap or lie nearer than `near`."""
     while True:
@@ -226,7 +251,13 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     grey: of the page in whose pixels the blocks stand.
     """
     blocks = [b for b in blocks if b.kind is not BlockKind.FIGURE or not _is_ground(b.box, grey)]
-    text = [line for b in blocks if b.kind is not BlockKind.FIGURE for line in b.lines]
+    text = [
+        line
+        for b in blocks
+        if b.kind is not BlockKind.FIGURE
+        for line in b.lines
+        if any(map(str.isalnum, line.text))  # grain looks like signs
+    ]
     if not text:
         return blocks
     lines = _array([line.box for line in text])
