@@ -3,7 +3,7 @@
 `python benchmarks/confidence.py --data DATA [--split inspect]` reads development pages of all
 scanner levels and prints, beside the plain product of the characters' probabilities as the floor:
 the expected calibration error over words in ten equal classes of confidence, the area under the ROC
-curve of "this word is right", and the rank correlation of a page's confidence with its true error
+curve of "this word is right", and the rank correlation of a page's legibility with its true error
 (character errors line by line, so that reading order plays no part) over all pages and each level.
 """
 
@@ -40,7 +40,7 @@ def product(page: Page) -> list[float]:
 
 
 def read_one(path: str) -> tuple[list[tuple[float, float, bool]], float, float] | None:
-    """Return (confidence, product, right) of each word, the page's confidence and its error."""
+    """Return (confidence, product, right) of each word, the page's legibility and its error."""
     import cv2
 
     cv2.setNumThreads(1)
@@ -56,7 +56,7 @@ def read_one(path: str) -> tuple[list[tuple[float, float, bool]], float, float] 
     wrong = sum(min(len(wanted), Levenshtein.distance(wanted, got)) for wanted, got in pairs)
     confidences = [word.confidence for word in page.words]
     rows = list(zip(confidences, product(page), words_right(page, truth), strict=True))
-    return rows, page.confidence, wrong / max(1, sum(len(wanted) for wanted, _ in pairs))
+    return rows, page.legibility, wrong / max(1, sum(len(wanted) for wanted, _ in pairs))
 
 
 def calibration_error(said: NDArray[np.float64], right: NDArray[np.bool_]) -> float:

@@ -130,17 +130,13 @@ SCORED = ("heading", "item", "caption", "footnote", "code", "table", "equation",
           "margin_note", "running_head", "running_foot", "page_number")  # fmt: skip
 
 
-def compare(
-    found: Page, truth: Page, facts: list[dict[str, Any]], highest: int = 1
-) -> Counts:
+def compare(found: Page, truth: Page, facts: list[dict[str, Any]]) -> Counts:
     """Return the counts of a page: blocks by kind, order of the flow, what was lost or invented.
 
     A block is right where more than half of its words and of the other's are the same, by place,
     and the kinds agree, or where their boxes share 0.7 of what they cover; for tables and equations
     only this counts.
     facts: of the truth's blocks, as in the record.
-    highest: level of the document's highest heading, from which levels count: cards have no title,
-    and nothing on them tells that their headings were set as a second level.
     """
     counts = Counts(scores=[score_page(found, truth)])
     kinds = counts.kinds
@@ -171,8 +167,7 @@ def compare(
         twin = found.blocks[best[n]] if n in best else None
         if twin is not None and twin.kind is block.kind:
             kinds[f"{block.kind} right"] += 1
-            if block.kind is BlockKind.HEADING:
-                kinds["level right"] += twin.level == (block.level or 1) - highest + 1
+            kinds["level right"] += block.kind is BlockKind.HEADING and twin.level == block.level
     for n, block in enumerate(found.blocks):
         twin_facts = facts[back[n]] if n in back else None
         of = [theirs for mine, theirs in shared if mine == n]
@@ -266,12 +261,15 @@ def read_one(job: tuple[str, list[str]]) -> tuple[str, list[tuple[str, Counts]]]
     assemble(pages)
     records = [json.loads(Path(p).with_suffix(".json").read_text(encoding="utf-8")) for p in paths]
     truths = [page_from_record(record) for record in records]
-    highest = min((b.level for truth in truths for b in truth.blocks if b.level), default=1)
+    # nothing on a card without a title tells that its headings were set as a second level
+    levels = sorted({b.level for truth in truths for b in truth.blocks if b.level})
+    for block in (block for truth in truths for block in truth.blocks if block.level):
+        block.level = 1 + levels.index(block.level or 1)
     rows = []
     for page, path, seconds, record, truth in zip(
         pages, paths, times, records, truths, strict=True
     ):
-        counts = compare(page, truth, record["blocks"], highest)
+        counts = compare(page, truth, record["blocks"])
         counts.seconds = seconds
         rows.append((Path(path).stem, counts))
     return key, rows

@@ -54,6 +54,7 @@ class ConfidenceTest(unittest.TestCase):
         """A blank page has confidence 0 and no text."""
         page = Page(1, 100, 100, None)
         self.assertEqual((page.confidence, page.text, list(page.words)), (0.0, "", []))
+        self.assertEqual(page.legibility, 0.0)
 
 
 class SettingsTest(unittest.TestCase):

@@ -131,6 +131,22 @@ class DrawnTest(unittest.TestCase):
         kinds = [block.kind for block in page.blocks]
         self.assertEqual(kinds.index(BlockKind.CAPTION), kinds.index(BlockKind.FIGURE) + 1)
 
+    def test_scale_belongs_to_its_chart(self):
+        """The row of figures along a chart's foot stands in the figure, the text under it not."""
+        image = blank()
+        write_lines(image, wrap(PROSE, 52), y=120)
+        draw = ImageDraw.Draw(image)
+        draw.line((220, 900, 220, 520), fill=0, width=3)
+        draw.line((220, 900, 1000, 900), fill=0, width=3)
+        draw.line([(240 + 70 * n, 860 - 90 * (n % 3)) for n in range(11)], fill=0, width=4)
+        write_lines(image, ["1902   1904   1906   1908   1910   1912"], x=230, y=925, size=28)
+        write_lines(image, wrap(PROSE, 52), y=1040)
+        page = aq.read_page(image)
+        [figure] = of_kind(page, BlockKind.FIGURE)
+        self.assertIn("1908", figure.text)
+        self.assertNotIn("1908", page.text)
+        self.assertEqual(page.text.count("keeper"), 2 * PROSE.count("keeper"))
+
     def test_notes_stand_last(self):
         """A note under the left column comes after the right one."""
         image = blank(1500, 1300)

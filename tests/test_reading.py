@@ -3,6 +3,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cv2
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
@@ -15,7 +16,7 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, un
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.reader import PlacedText, make_line, settle_bold
+from amberquarry.reading.reader import PlacedText, close_marks, make_line, settle_bold
 from amberquarry.reading.scripts import settle_brackets, settle_figures, settle_scripts
 from amberquarry.settings import LayoutSettings, PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
@@ -131,6 +132,33 @@ class PlaceTest(unittest.TestCase):
             [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)],
         )
 
+    def test_thin_gaps_at_marks_are_no_spaces(self):
+        """Half a space before a mark goes, a whole one stays, as does one that tells nothing."""
+
+        def line_of(text, thin):
+            """A line of letters 10 wide, with spaces of 10, those before `thin` marks of 5."""
+            at, rows = 0.0, []
+            for n, letter in enumerate(text):
+                wide = 5.0 if letter == " " and (text[n + 1] in thin or text[n - 1] in thin) else 10
+                rows.append([at, 0, at if letter == " " else at + wide, 9])
+                at += wide
+            count = len(text)
+            return PlacedText(
+                text, np.array(rows, np.float32), np.ones(count), np.zeros((count, 4), np.float32)
+            )
+
+        old = "in fog , snow ; ( so they say )"
+        for text, thin, wanted in (
+            (old, ",;()", "in fog, snow; (so they say)"),
+            (old, "", old),
+            ("one , two", ",", "one , two"),
+            ("if a ? b : c", "", "if a ? b : c"),
+        ):
+            with self.subTest(text=text, thin=thin):
+                closed = close_marks(line_of(text, thin))
+                self.assertEqual(closed.text, wanted)
+                self.assertEqual(len(closed.boxes), len(wanted))
+
     def test_words_have_styles(self):
         """A word has a style if most of its letters have it; points and brackets don't count."""
         styles = np.zeros((8, 4), np.float32)
@@ -183,6 +211,18 @@ class PlaceTest(unittest.TestCase):
             self.assertEqual(line.unsupported_script, expected)
             unknown = [w.confidence for w in line.words if UNKNOWN in w.text]
             self.assertEqual(max(unknown), 0)
+
+
+class LegibilityTest(unittest.TestCase):
+    def test_worse_prints_are_less_legible(self):
+        """The same page scanned worse and worse comes lower each time, whatever its words are."""
+        clean = pixels(text_page(2))
+        seen = [aq.read_page(clean).legibility]
+        for spread in (2.2, 4.0):
+            seen.append(aq.read_page(cv2.GaussianBlur(clean, (0, 0), spread)).legibility)
+        self.assertEqual(seen, sorted(seen, reverse=True))
+        self.assertGreater(seen[0], 0.98)
+        self.assertLess(seen[2], seen[0] - 0.01)
 
 
 class FigureTest(unittest.TestCase):

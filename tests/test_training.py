@@ -1,6 +1,7 @@
 import random
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import matplotlib
@@ -29,7 +30,16 @@ from amberquarry.training.faces import (
 )
 from amberquarry.training.foreign import ForeignDrawer, index_foreign, label_of, random_word
 from amberquarry.training.lines import LineSource, Run, draw_line, settings_of_letters
-from amberquarry.training.texts import Corpus, amount, code, date, number, sample_text, vary
+from amberquarry.training.texts import (
+    Corpus,
+    amount,
+    code,
+    date,
+    number,
+    old_spelling,
+    sample_text,
+    vary,
+)
 
 FONTS = Path(matplotlib.get_data_path()) / "fonts"
 FACE = FONTS / "ttf" / "DejaVuSerif.ttf"
@@ -190,8 +200,34 @@ class FaceTest(unittest.TestCase):
         self.assertTrue(drawer.holds("tide"))
         self.assertFalse(drawer.holds("漢"))
 
+    def test_hand_set_letters(self):
+        """Old print joins more letters, where one file has them all."""
+        drawer = GlyphDrawer(face(), FONTS, 20, old=True)
+        self.assertEqual(drawer.clusters("actſt", True), ["a", "ct", "ſt"])
+        halves = replace(face(), files=face().files * 2, characters=("c", "at"))
+        self.assertEqual(GlyphDrawer(halves, FONTS, 20, old=True).clusters("act", True), [*"act"])
+
+    def test_old_spelling(self):
+        """Long s stands everywhere but at the end of words; a text keeps its words otherwise."""
+        for seed in range(5):
+            text = old_spelling("Caesar passes", random.Random(seed))
+            self.assertIn(text, ("Caeſar paſſes", "Cæſar paſſes"))
+
 
 class LineTest(unittest.TestCase):
+    def test_gaps_before_marks_are_no_spaces(self):
+        """Hand-set lines set their marks apart and keep their text."""
+        text = "tide, box; (tide) box"
+        wide, plain = (
+            [draw_line(drawer, runs(drawer, text), random.Random(seed)) for seed in range(6)]
+            for drawer in (GlyphDrawer(face(), FONTS, 24, old=old) for old in (True, False))
+        )
+        for drawn, other in zip(wide, plain, strict=True):
+            self.assertEqual((drawn.text, other.text), (text, text))
+        self.assertGreater(
+            sum(drawn.ink.shape[1] for drawn in wide), sum(drawn.ink.shape[1] for drawn in plain)
+        )
+
     def test_centres_lie_on_the_glyphs(self):
         """Each letter's column has ink, and columns rise."""
         drawer = GlyphDrawer(face(), FONTS, 24)

@@ -625,12 +625,8 @@ def leaflet(draft: Draft, fonts: Path) -> str:
     """A sheet in landscape, folded into three panels."""
     chance = draft.chance
     panels = []
-    for number in range(3):
-        parts = [
-            draft.element(
-                "h1", K.HEADING, draft.words.title(1, 3), "", level=1 if number == 0 else 2
-            )
-        ]
+    for _ in range(3):
+        parts = [draft.element("h1", K.HEADING, draft.words.title(1, 3), "", level=1)]
         for _ in range(6):
             parts.append(draft.paragraph(15, 50))
             if chance.random() < 0.3:

@@ -18,6 +18,7 @@ from amberquarry.document import (
     Picture,
     PreparationStep,
     Step,
+    legibility_of,
 )
 from amberquarry.imaging import View, cut_out, encoded, paper_share, views_of
 from amberquarry.layout import SceneLine, find_scene_lines, group_boards
@@ -79,6 +80,8 @@ def read_in_steps(
     if len(views) > 1:  # halves of a book are no photographs of signs
         settings = settings.with_values({"preparation.find_scene_text": False})
     read = [_read_best(picture, number, view, network, settings) for view in views]
+    for page, _ in read:
+        page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
     if settings.output.pictures:
         _cut_pictures(picture, [page for page, _ in read])
     return read

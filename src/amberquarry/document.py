@@ -95,6 +95,7 @@ class BlockKind(StrEnum):
 RUNNING = frozenset({BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER})
 """Kinds that are no part of the text that flows from page to page."""
 
+_LEAST_PROBABILITY = 1e-3  # less tells no more
 _OUTSIDE = RUNNING | {BlockKind.FIGURE}  # what stands in figures is kept apart
 
 
@@ -274,6 +275,7 @@ class Page:
     to_points: tuple[float, float, float, float, float, float] | None = None  # x', y' in PDF points
     preparation: list[PreparationStep] = field(default_factory=list)
     source_page: int = 0  # which page of the file it is, or is half of; 0 stands for `number`
+    legibility: float = 0.0  # from 0 to 1, see `legibility_of`
 
     def __post_init__(self) -> None:
         self.source_page = self.source_page or self.number
@@ -417,6 +419,18 @@ def write_pictures(blocks: Iterable[Block], folder: Path) -> list[Path]:
             path.write_bytes(picture.data)
             written.append(path)
     return written
+
+
+def legibility_of(lines: Iterable[Line]) -> float:
+    """Return the geometric mean of the probabilities of the letters of lines, 0 without any.
+
+    It asks how clear the print is, not which words are known: pages in the order of their
+    legibility are nearly in the order of their errors.
+    """
+    letters = [line.character_confidences for line in lines if len(line.character_confidences)]
+    if not letters:
+        return 0.0
+    return float(np.exp(np.log(np.maximum(np.concatenate(letters), _LEAST_PROBABILITY)).mean()))
 
 
 def weighted_confidence(words: Iterable[Word]) -> float:

@@ -45,7 +45,8 @@ def run_look(
         image.save(out, "PNG")
         click.echo(
             f"{out}: {sum(1 for _ in page.words)} words, mean confidence "
-            f"{page.confidence:.2f}, turned {page.rotation}°, skew {page.skew:.1f}°",
+            f"{page.confidence:.2f}, legibility {page.legibility:.3f}, turned {page.rotation}°, "
+            f"skew {page.skew:.1f}°",
             err=True,
         )
     if text:

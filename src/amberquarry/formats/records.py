@@ -177,6 +177,7 @@ def page_record(
         "preparation": [{"step": s.step.value, "why": s.why} for s in page.preparation],
         "origin": page.origin.value,
         "confidence": round(page.confidence, 3),
+        "legibility": round(page.legibility, 4),
         "to_points": [round(v, 6) for v in page.to_points] if page.to_points else None,
         "findings": [_finding(f) for f in page.findings],
         "blocks": [block_record(block, ids, characters, pictures) for block in page.blocks],
@@ -258,6 +259,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
             PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])
         ],
         source_page=record.get("source_page", 0),
+        legibility=record.get("legibility", 0.0),
     )
 
 
@@ -272,6 +274,7 @@ def document_record(
             "start": start,
             "end": end,
             "confidence": round(page.confidence, 3),
+            "legibility": round(page.legibility, 4),
             "words": sum(1 for _ in page.words),
             "blank": not page.blocks,
             "holds": kinds_held(page),

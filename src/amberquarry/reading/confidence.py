@@ -17,7 +17,7 @@ from scipy.special import expit
 
 from amberquarry.document import Line, Word
 from amberquarry.reading.characters import UNKNOWN
-from amberquarry.reading.languages import Prior, sign_of, words_of
+from amberquarry.reading.languages import Prior, words_of
 
 FACTS = (
     "constant",
@@ -91,9 +91,8 @@ def _in_language(text: str, prior: Prior | None) -> tuple[float, float, float]:
         return 0.0, 0.0, 0.0
     word = found[0]
     listed = word in prior.words
-    signs = " " + "".join(sign_of(letter) for letter in word) + " "
-    logs = [prior.log_probability(signs[:at], signs[at]) for at in range(1, len(signs))]
-    return float(listed), float(not listed), float(np.mean(logs)) + 2.5
+    usual = prior.log_probability_of(word) / (len(word) + 1)
+    return float(listed), float(not listed), usual + 2.5
 
 
 def set_confidences(lines: list[Line], prior: Prior | None) -> None:
