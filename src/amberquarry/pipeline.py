@@ -65,7 +65,7 @@ _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the f
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
 _EDGE = 0.4  # letters in which the rules of a frame lie
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
-_SCALE_LETTERS = 0.3  # to a figure: a line of hardly anything but figures
+_SCALE_LETTERS = 0.7  # to a figure, in a row of figures, which may overlap and read badly
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 

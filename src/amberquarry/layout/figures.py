@@ -15,7 +15,7 @@ from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.typography import rows_of
 
 _NEAR = 1.5  # letters between parts of one seed
-_REACH = 6.0  # letters between parts of a figure with no text between them
+_REACH = 9.0  # letters between parts of a figure with no text between them
 _LEAST_SIDE = 3.0  # letters
 _TEXT_PIECES, _LONG_PIECES = 4, 10  # of a line that may be text, and that is text wherever it is
 _LARGE = 1.15  # of the usual x-height: headings
@@ -25,7 +25,7 @@ _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
 _MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
 _ROOM = 0.4  # letters between a figure and the text around it
-_OVERHANG, _SCALE = 2.0, 0.4  # letters that a scale stands out; share of the chart's width
+_OVERHANG, _SCALE = 3.0, 0.4  # letters that a scale stands out; share of the chart's width
 _OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
 
 # Photographs by their tones: pixels of a cell; levels under the paper; share of white that it may
