@@ -139,7 +139,7 @@ class DrawnTest(unittest.TestCase):
         draw.line((220, 900, 220, 520), fill=0, width=3)
         draw.line((220, 900, 1000, 900), fill=0, width=3)
         draw.line([(240 + 70 * n, 860 - 90 * (n % 3)) for n in range(11)], fill=0, width=4)
-        write_lines(image, ["1902   1904   1906   1908   1910   1912"], x=230, y=925, size=28)
+        write_lines(image, ["1902   1904   1906   1908   1910   1912"], x=230, y=912, size=28)
         write_lines(image, wrap(PROSE, 52), y=1040)
         page = aq.read_page(image)
         [figure] = of_kind(page, BlockKind.FIGURE)
@@ -158,6 +158,30 @@ class DrawnTest(unittest.TestCase):
         page = aq.read_page(image)
         self.assertEqual(page.blocks[-1].kind, BlockKind.FOOTNOTE)
         self.assertTrue(page.blocks[-1].text.startswith("1 As the keeper"))
+
+    def test_entries_that_count(self):
+        """Entries of a catalogue come one by one, what is set in under them goes with them."""
+        entries = [
+            (f"{1026 + number} {maker}, the lamps of the outer quay and how to", f"trim them. {w}")
+            for number, (maker, w) in enumerate(
+                zip(("Orrel", "Farrant", "Tolmin", "Quay", "Webber", "Ashe"), "abcdef", strict=True)
+            )
+        ]
+        image = blank()
+        for number, (first, second) in enumerate(entries):
+            write_lines(image, [first], x=120, y=150 + 100 * number, size=30)
+            write_lines(image, [second], x=210, y=195 + 100 * number, size=30)
+        page = aq.read_page(image)
+        items = of_kind(page, BlockKind.ITEM)
+        self.assertEqual([block.text for block in items], [f"{a} {b}" for a, b in entries])
+        self.assertIn("\n- 1029 Quay, the lamps", markdown([page])[0])
+
+    def test_lines_that_are_counted_are_no_entries(self):
+        """Numbers before every line are no list."""
+        image = blank()
+        lines = wrap(PROSE * 2, 46)
+        write_lines(image, [f"{n} {line}" for n, line in enumerate(lines, 1)], y=150, size=30)
+        self.assertEqual(of_kind(aq.read_page(image), BlockKind.ITEM), [])
 
     def test_contents_line_by_line(self):
         """Lines whose dots lead to a page are an entry each, a title of two lines is whole."""

@@ -60,10 +60,12 @@ from amberquarry.sources import PagePicture
 log = logging.getLogger(__name__)
 
 _TRIAL_LINES = 4  # read each way to tell head from foot
+_DIM, _MORE_TRIAL_LINES = 0.65, 12  # confidence below which more lines are read
 SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
 _EDGE = 0.4  # letters in which the rules of a frame lie
+_SURELY_LYING = 0.75  # of letters in lines running down: from there on it says as much as reading
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SCALE_LETTERS = 0.7  # to a figure, in a row of figures, which may overlap and read badly
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
@@ -205,7 +207,8 @@ def stand_upright(
         other = _head_or_foot(turned, analyse(turned, settings.layout), network, settings)
         log.debug("as it seems %.2f, turned %.2f", chosen.confidence, other.confidence)
         gain = other.confidence - chosen.confidence
-        if gain > (_BIAS if prepared.turned == 0 else -_BIAS):
+        lying = prepared.turned != 0 and prepared.running_down < _SURELY_LYING
+        if gain > (-_BIAS if lying else _BIAS):
             chosen = other
         if abs(gain) < _BIAS:
             chosen = replace(chosen, unsure=True)
@@ -223,6 +226,9 @@ def _head_or_foot(
     if not lines:
         return _Standing(prepared, layout, 0.0, False)
     as_is = trial_confidence(prepared.grey, layout.found, lines, network, settings.reading)
+    if as_is < _DIM:
+        lines = trial_lines(layout.found, layout.lines, prepared.letter_height, _MORE_TRIAL_LINES)
+        as_is = trial_confidence(prepared.grey, layout.found, lines, network, settings.reading)
     if as_is >= SURE:
         return _Standing(prepared, layout, as_is, False)
     turned = upside_down(prepared)

@@ -210,5 +210,6 @@ def set_markers(pages: list[Page]) -> None:
                 edges.pop()
             if not edges or block.box.x0 > edges[-1] + size:
                 edges.append(block.box.x0)
-            block.depth, block.marker = len(edges) - 1, marker_of(block.lines[0].text)
+            block.depth = len(edges) - 1
+            block.marker = marker_of(block.lines[0].text) or block.marker
             above = block

@@ -24,6 +24,11 @@ _NUMBERED = re.compile(
     re.I,
 )
 
+# Entries of a catalogue or bibliography, which count up without a point: of a page at least, and
+# those whose second line stands under the text of the first.
+_COUNTED = re.compile(r"^(\d{1,4})\s+(?=[\"'“„«(]?[^\W\d_])")
+_FEWEST_COUNTED, _FEWEST_HANGING = 4, 3
+
 
 def ends_in_leader(line: Line) -> bool:
     """Return whether dots lead from a line to the number of a page."""
@@ -94,6 +99,8 @@ def _goes_on(item: Block, block: Block, usual: Measures) -> bool:
     first = item.lines[0]
     if len(item.lines) == 1 and len(first.words) < 2:
         return False
+    if item.marker is not None and len(item.lines) == 1:  # an entry that is counted
+        return 0 < step < 1.3 * usual.pitch and _hangs(first, block.lines[0], usual)
     at = item.lines[1].box.x0 if len(item.lines) > 1 else first.words[1].box.x0
     under = abs(block.lines[0].box.x0 - at) < 0.9 * usual.size
     return under and 0 < step < 1.3 * usual.pitch and item.box.x0 < block.box.x0 - usual.size
@@ -120,6 +127,60 @@ def marker_of(text: str) -> str | None:
     return found[found.lastindex or 1] if found else None
 
 
+def number_of(text: str) -> str | None:
+    """Return the number without a point with which an entry begins, None where it does not."""
+    found = _COUNTED.match(text)
+    return found[1] if found else None
+
+
+def _hangs(entry: Line, line: Line, usual: Measures) -> bool:
+    """Return whether a line is set in under an entry, about as far as the text of the entry."""
+    text_x = entry.words[1].box.x0
+    return entry.box.x0 + usual.size < line.box.x0 < text_x + 2 * usual.size
+
+
+def _counted_entries(flow: list[Line], usual: Measures) -> set[int]:
+    """Return the lines (by identity) that begin entries of a list that counts them.
+
+    Their numbers stand on one edge, most of them grow by one, and what an entry has more than a
+    line is set in. What has the form of the entries around it is one too, since
+    figures are misread now and then.
+    """
+    held = [
+        n
+        for n, line in enumerate(flow)
+        if len(line.words) > 1 and number_of(line.text) and not leads_to_page([line])
+    ]
+    pairs = [
+        (a, b)
+        for a, b in pairwise(held)
+        if b - a < _NEAR_LINES and abs(flow[a].box.x0 - flow[b].box.x0) < 0.6 * usual.size
+    ]
+    grown = {
+        n
+        for a, b in pairs
+        if int(flow[b].words[0].text) == int(flow[a].words[0].text) + 1
+        for n in (a, b)
+    }
+    hanging = sum(
+        n + 1 < len(flow)
+        and n + 1 not in held
+        and _hangs(flow[n], flow[n + 1], usual)
+        and 0 < flow[n + 1].box.y1 - flow[n].box.y1 < 1.5 * usual.pitch
+        for n in grown
+    )
+    if len(grown) < _FEWEST_COUNTED or hanging < _FEWEST_HANGING:
+        return set()
+    places = {len(flow[n].words[0].text) for n in grown}
+    entries = grown | {
+        n
+        for a, b in pairs
+        for n in (a, b)
+        if min(grown) < n < max(grown) and len(flow[n].words[0].text) in places
+    }
+    return {id(flow[n]) for n in entries}
+
+
 def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
     """Return the lines (by identity) that begin an item of a list.
 
@@ -128,7 +189,7 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
     """
     flow = [line for block in blocks if block.kind is BlockKind.PARAGRAPH for line in block.lines]
     markers = [marker_of(line.text) if line.words else None for line in flow]
-    found = set()
+    found = _counted_entries(flow, usual)
     for number, (line, marker) in enumerate(zip(flow, markers, strict=True)):
         if marker is None:
             continue

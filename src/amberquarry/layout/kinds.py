@@ -22,6 +22,7 @@ from amberquarry.layout.items import (
     item_starts,
     items_whole,
     leads_to_page,
+    number_of,
 )
 from amberquarry.layout.typography import (
     FIXED_SHARE,
@@ -128,7 +129,8 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
         return [block.part(block.kind, lines) for lines in _cut_at_bold(block.lines)]
     parts = [] if starts[0] == 0 else [block.part(block.kind, block.lines[: starts[0]])]
     for start, end in pairwise([*starts, len(block.lines)]):
-        parts.append(block.part(BlockKind.ITEM, block.lines[start:end]))
+        part = block.part(BlockKind.ITEM, block.lines[start:end])
+        parts.append(replace(part, marker=number_of(part.lines[0].text)))
     return parts
 
 

@@ -327,7 +327,6 @@ class GlyphDrawer:
                 at += 1
         return found
 
-
     def _in_one_file(self, letters: str) -> bool:
         return len({self._file_of.get(letter) for letter in letters}) == 1
 
