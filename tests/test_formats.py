@@ -84,6 +84,21 @@ class ParagraphTest(unittest.TestCase):
                 lines = [f"a {left}-", f"{right} b"]
                 self.assertEqual(join_lines(lines, lexicon)[0], f"a {whole} b")
 
+    @given(
+        st.lists(
+            st.text("abcdeABC12.,-\u00ad ", min_size=1, max_size=12).map(str.strip), max_size=6
+        )
+    )
+    def test_joining_keeps_every_letter(self, lines):
+        """Whatever lines end in, no letter or figure is lost, and each line is found again."""
+        for prior in (None, load_prior("en")):
+            text, starts = join_lines(lines, Lexicon(frozenset(), prior))
+            self.assertEqual([c for c in text if c.isalnum()],
+                             [c for line in lines for c in line if c.isalnum()])  # fmt: skip
+            for line, start in zip(lines, starts, strict=True):
+                # a hyphen at its end may be gone
+                self.assertTrue(text[start:].startswith(line.rstrip("-\u00ad")), (line, text))
+
     def test_rows_of_tables_stay_lines(self):
         """What stands at one height is one row."""
         block = Block(

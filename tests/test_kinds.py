@@ -15,6 +15,7 @@ from amberquarry.assembly import assemble, languages_of
 from amberquarry.document import Block, Box, Document, Emphasis, Style
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
+from amberquarry.layout import place_figures, whole_photographs
 from amberquarry.layout.captions import join_captions
 from amberquarry.layout.items import follows, items_whole, marker_of
 from amberquarry.layout.typography import Measures, fixed_shares, is_fixed
@@ -69,6 +70,39 @@ class PitchTest(unittest.TestCase):
         )[:, None]
         self.assertFalse(is_fixed([own]))
         self.assertFalse(is_fixed([line_of("quay")]))
+
+
+class FigureTest(unittest.TestCase):
+    def test_figures_are_placed_where_they_stand(self):
+        """Lines inside become labels; without any, the figure comes after what is over it."""
+        over, label, under = (
+            block_of(BlockKind.PARAGRAPH, text, y, x=x)
+            for text, x, y in (("The lamp", 100, 100), ("midday", 300, 400), ("was lit", 100, 700))
+        )
+        box = Box(90, 300, 600, 600)
+        for blocks, labels in (([over, label, under], 1), ([over, under], 0)):
+            placed = place_figures(blocks, [box])
+            self.assertEqual([block.kind.value for block in placed],
+                             ["paragraph", "figure", "paragraph"])  # fmt: skip
+            self.assertEqual((placed[1].box, len(placed[1].lines)), (box, labels))
+
+    def test_grain_read_as_signs_is_a_photograph(self):
+        """What is toned all over is a figure, also where its grain was read as signs.
+
+        Where there are words it is no figure.
+        """
+        grey = np.full((1600, 1200), 250, np.uint8)
+        grain = np.random.default_rng(3).normal(150, 18, (300, 400))
+        grey[700:1000, 400:800] = np.clip(grain, 0, 255).astype(np.uint8)
+        prose = "The keeper read the gauge before noon and wrote it down"
+        for inside, figures in (("�", 1), ("· –", 1), ("No entry", 0)):
+            with self.subTest(inside=inside):
+                blocks = [
+                    block_of(BlockKind.PARAGRAPH, text, y, x=x, size=15.0)
+                    for text, x, y in ((prose, 100, 300), (inside, 500, 850), (prose, 100, 1300))
+                ]
+                kinds = [block.kind for block in whole_photographs(blocks, grey)]
+                self.assertEqual(kinds.count(BlockKind.FIGURE), figures)
 
 
 class DrawnTest(unittest.TestCase):
