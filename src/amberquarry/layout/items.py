@@ -18,8 +18,8 @@ _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a 
 _TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
 _NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
-_NUMBERED = re.compile(
-    r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}\])(?:\s+|$)"
+_NUMBERED = re.compile(  # the second of two square brackets may be misread
+    r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}[\])]?)(?:\s+|$)"
     r"|^(\(\d{1,2}\))(?=[^\W\d_])",  # the space after it is narrow
     re.I,
 )

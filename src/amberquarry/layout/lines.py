@@ -209,12 +209,10 @@ def _strips(
             column += 1
             continue
         first = column
-        # a short column of text takes little of a tall region: no more than rows beside a gutter
-        alike = min(0.25 * lengths[first], rows)
         while (
             column + 1 < w
             and lengths[column + 1] >= long
-            and abs(int(lengths[column + 1]) - int(lengths[first])) <= alike
+            and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]
         ):
             column += 1
         middle = (first + column) // 2
