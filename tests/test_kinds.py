@@ -195,11 +195,10 @@ class DrawnTest(unittest.TestCase):
 
     def test_entries_that_count(self):
         """Entries of a catalogue come one by one, what is set in under them goes with them."""
+        makers = ("Orrel", "Farrant", "Tolmin", "Quay", "Webber", "Ashe")
         entries = [
-            (f"{1026 + number} {maker}, the lamps of the outer quay and how to", f"trim them. {w}")
-            for number, (maker, w) in enumerate(
-                zip(("Orrel", "Farrant", "Tolmin", "Quay", "Webber", "Ashe"), "abcdef", strict=True)
-            )
+            (f"{number} {maker}, the lamps of the outer quay and how to", "trim them at night")
+            for number, maker in enumerate(makers, 1026)
         ]
         image = blank()
         for number, (first, second) in enumerate(entries):
