@@ -72,6 +72,17 @@ class PitchTest(unittest.TestCase):
         self.assertFalse(is_fixed([line_of("quay")]))
 
 
+def page_with_chart(left, right, points):
+    """Return a page of prose with the axes and the curve of a chart under it."""
+    image = blank()
+    write_lines(image, wrap(PROSE, 52), y=120)
+    draw = ImageDraw.Draw(image)
+    draw.line((left, 900, left, 520), fill=0, width=3)
+    draw.line((left, 900, right, 900), fill=0, width=3)
+    draw.line(points, fill=0, width=4)
+    return image
+
+
 class FigureTest(unittest.TestCase):
     def test_figures_are_placed_where_they_stand(self):
         """Lines inside become labels; without any, the figure comes after what is over it."""
@@ -143,13 +154,8 @@ class DrawnTest(unittest.TestCase):
 
     def test_drawing_with_caption(self):
         """What is drawn is one figure with its labels inside; its caption follows."""
-        image = blank()
-        write_lines(image, wrap(PROSE, 52), y=120)
-        draw = ImageDraw.Draw(image)
-        draw.line((300, 900, 300, 520), fill=0, width=3)
-        draw.line((300, 900, 900, 900), fill=0, width=3)
         points = [(300 + 60 * n, 860 - 40 * (n % 4) - 15 * n) for n in range(10)]
-        draw.line(points, fill=0, width=4)
+        image = page_with_chart(300, 900, points)
         write_lines(image, ["40"], x=250, y=540, size=24)
         write_lines(image, ["midday"], x=560, y=915, size=24)
         write_lines(image, ["Figure 3. Height of the water at the quay"], y=980, size=28)
@@ -167,12 +173,8 @@ class DrawnTest(unittest.TestCase):
 
     def test_scale_belongs_to_its_chart(self):
         """The row of figures along a chart's foot stands in the figure, the text under it not."""
-        image = blank()
-        write_lines(image, wrap(PROSE, 52), y=120)
-        draw = ImageDraw.Draw(image)
-        draw.line((220, 900, 220, 520), fill=0, width=3)
-        draw.line((220, 900, 1000, 900), fill=0, width=3)
-        draw.line([(240 + 70 * n, 860 - 90 * (n % 3)) for n in range(11)], fill=0, width=4)
+        points = [(240 + 70 * n, 860 - 90 * (n % 3)) for n in range(11)]
+        image = page_with_chart(220, 1000, points)
         write_lines(image, ["1902   1904   1906   1908   1910   1912"], x=230, y=912, size=28)
         write_lines(image, wrap(PROSE, 52), y=1040)
         page = aq.read_page(image)

@@ -354,7 +354,7 @@ def _read_regions(
     lines = layout.lines
     results = read_lines(prepared.grey, layout.found, lines, network, settings.reading)
     believed: list[TextLine] = []
-    figures_only: list[bool] = []
+    scales: list[Box] = []
     for measured, line in zip(lines, results, strict=True):
         if line is not None:
             line.x_height = type_size(line) or measured.x_height
@@ -362,7 +362,8 @@ def _read_regions(
             if line.confidence >= _SURE_TEXT:
                 believed.append(measured)
                 letters = sum(map(str.isalpha, line.text))
-                figures_only.append(letters < _SCALE_LETTERS * sum(map(str.isdigit, line.text)))
+                if letters < _SCALE_LETTERS * sum(map(str.isdigit, line.text)):
+                    scales.append(measured.box)
     blocks = []
     at = 0
     for region in layout.regions:
@@ -379,8 +380,7 @@ def _read_regions(
     blocks = join_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)
-    figures = find_figures(layout.found, believed, letter, figures_only)
-    return place_figures(blocks, figures)
+    return place_figures(blocks, find_figures(layout.found, believed, letter, scales))
 
 
 def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:

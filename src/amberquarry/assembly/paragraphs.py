@@ -73,17 +73,13 @@ class Lexicon:
         odds = self.prior.log_probability_of(compound) - self.prior.log_probability_of(whole)
         if whole in listed:
             return odds > 0
-        return odds > self._least_odds(left, right, compound)
-
-    def _least_odds(self, left: str, right: str, compound: str) -> float:
-        if "-" in left or "-" in right:
-            return _BESIDE_HYPHENS
-        if self.prior is None or self.prior.language in _JOINING:
-            return _BETWEEN_UNKNOWN
         parts = compound.split("-")
-        if not all(part in self.prior.words or part in self.own for part in parts):
-            return _BETWEEN_UNKNOWN
-        return _BETWEEN_LONG if min(map(len, parts)) >= _LONG else _BETWEEN_SHORT
+        if "-" in left or "-" in right:
+            return odds > _BESIDE_HYPHENS
+        known = all(part in listed or part in self.own for part in parts)
+        if not known or self.prior.language in _JOINING:
+            return odds > _BETWEEN_UNKNOWN
+        return odds > (_BETWEEN_LONG if min(map(len, parts)) >= _LONG else _BETWEEN_SHORT)
 
 
 def _bare(word: str) -> str:

@@ -40,12 +40,12 @@ Floats = NDArray[np.float64]
 
 
 def find_figures(
-    found: Components, lines: list[TextLine], letter: float, figures_only: list[bool]
+    found: Components, lines: list[TextLine], letter: float, scales: list[Box]
 ) -> list[Box]:
     """Return the boxes of a page's figures, from the top down.
 
     lines: those that were read and believed, since textures look like lines as well.
-    figures_only: for each line whether it holds hardly any letters, as the scales of charts do.
+    scales: of those among them that hold hardly any letters, as the scales of charts do.
 
     A figure begins with a picture or with strokes that are no straight rules. It takes in all ink
     around it that no line of text parts from it: what lies between the lines of text over and
@@ -61,7 +61,6 @@ def find_figures(
     for _ in range(3):  # grown over what is near, seeds may meet
         boxes = np.array([_grown(box, blocks, ink, letter) for box in boxes])
         boxes = _joined(boxes, _NEAR * letter)
-    scales = [line.box for line, alone in zip(lines, figures_only, strict=True) if alone]
     boxes = np.array([_with_scale(box, scales, letter) for box in boxes])
     return sorted(
         (
