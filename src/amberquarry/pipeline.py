@@ -380,7 +380,8 @@ def _read_regions(
     blocks = join_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     blocks = place_tables(blocks, rules, letter)
-    return place_figures(blocks, find_figures(layout.found, believed, letter, scales))
+    figures = find_figures(layout.found, believed, letter, scales, layout.columns)
+    return place_figures(blocks, figures)
 
 
 def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:

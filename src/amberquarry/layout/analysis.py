@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from amberquarry.document import Box
+from amberquarry.document import BlockKind, Box
 from amberquarry.imaging import Prepared
-from amberquarry.layout.blocks import Region, make_blocks
+from amberquarry.layout.blocks import WORDS_APART, Region, find_rows, make_blocks
 from amberquarry.layout.components import Components, find_components
 from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
 from amberquarry.layout.margins import part_margins
@@ -21,10 +21,11 @@ _UNKNOWN_LETTER_PX = 24.0  # for pages with too few letters to measure
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """Blocks in reading order, and which ink belongs to which line."""
+    """Blocks in reading order, which ink belongs to which line, and gutters between columns."""
 
     regions: list[Region]
     found: Components
+    columns: list[Box]
 
     @property
     def lines(self) -> list[TextLine]:
@@ -39,10 +40,33 @@ def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters, settings)
     if len(lines) > _MOST_LINES:
-        return Layout(_in_bands(lines, gutters, letter), found)
+        return Layout(_in_bands(lines, gutters, letter), found, [])
     lines, margin = part_margins(lines, found, core_letters(found, letter))
     regions, columns = make_blocks(lines, margin, gutters, found.pictures, found.rule_boxes)
-    return Layout(reading_order(regions, columns, letter), found)
+    for region in regions:
+        if region.kind is not BlockKind.TABLE:
+            region.lines = _rows_joined(region.lines, found, columns, letter)
+    return Layout(reading_order(regions, columns, letter), found, columns)
+
+
+def _rows_joined(
+    lines: list[TextLine], found: Components, columns: list[Box], letter: float
+) -> list[TextLine]:
+    """Return lines with those of one row made one that only the space between words parts.
+
+    White that is found between the words of several lines, or after the marks of a list, looks
+    like a gutter until the columns are known.
+    """
+    core = core_letters(found, letter)
+    joined = []
+    for row in find_rows(lines, columns, WORDS_APART):
+        whole = None
+        if len(row.lines) > 1:
+            pieces = np.concatenate([line.pieces for line in row.lines])
+            pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
+            whole = measure_line(found, pieces, core)
+        joined += row.lines if whole is None else [whole]
+    return joined
 
 
 def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[Region]:

@@ -25,6 +25,8 @@ _MANY_ROWS = 15
 # how exactly at its edge in letters, share of the page's height, of lines that run across.
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
+# Letters: gutters that share so much of their white and lie so near are one.
+_LEAST_SHARED, _MOST_BROKEN = 0.7, 9.0
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
@@ -32,7 +34,7 @@ _WIDEST_WHITE = 30.0  # x-heights: no white between columns is wider
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
 # cells is higher, in letters.
-_WORDS_APART, _TALL_GUTTER = 3.0, 8.0
+WORDS_APART, _TALL_GUTTER = 3.0, 8.0
 _SAME_ROW = 0.45  # of the x-height between base lines
 _SAME_SIZE = 1.25
 _ONE_ROW = 2.5  # ratio of sizes in one row, at most
@@ -349,6 +351,31 @@ def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
     return int((lines.level_with(gutter) & between).sum()) < 2
 
 
+def join_gutters(columns: list[Box], lines: Lines) -> list[Box]:
+    """Return gutters with those made one that only a large line beside them interrupts.
+
+    Lines stand on both sides between the two, and none reaches into the white.
+    """
+    if not columns:
+        return []
+    letter = CAPITAL_RATIO * float(np.median(lines.size))
+    joined: list[Box] = []
+    for gutter in sorted(columns, key=lambda g: (g.y0, g.x0)):
+        for number, above in enumerate(joined):
+            x0, x1 = max(above.x0, gutter.x0), min(above.x1, gutter.x1)
+            gap = gutter.y0 - above.y1
+            if x1 - x0 < _LEAST_SHARED * letter or not 0 < gap < _MOST_BROKEN * letter:
+                continue
+            between = (lines.middle_y > above.y1) & (lines.middle_y < gutter.y0)
+            left, right = between & (lines.x1 <= x0 + 2), between & (lines.x0 >= x1 - 2)
+            if left.any() and right.any() and not (between & ~left & ~right).any():
+                joined[number] = Box(x0, above.y0, x1, gutter.y1)
+                break
+        else:
+            joined.append(gutter)
+    return joined
+
+
 def rows_in_order(lines: list[TextLine]) -> list[list[TextLine]]:
     """Return lines in rows from the top down, left to right within a row."""
     waiting = sorted(lines, key=lambda line: line.baseline_at(line.box.middle[0]))
@@ -540,7 +567,7 @@ def _whole_lines(lines: list[TextLine], gutters: list[Box]) -> list[TextLine]:
         return []
     letter = CAPITAL_RATIO * float(np.median([line.x_height for line in lines]))
     tall = [gutter for gutter in gutters if gutter.height > _TALL_GUTTER * letter]
-    return [row.whole for row in find_rows(lines, tall, _WORDS_APART)]
+    return [row.whole for row in find_rows(lines, tall, WORDS_APART)]
 
 
 def make_blocks(
@@ -562,6 +589,7 @@ def make_blocks(
     columns = keep_clearest(columns, measured)
     if columns:
         columns += [g for g in gutters if g not in columns and _goes_on(g, columns, measured)]
+    columns = join_gutters(columns, measured)
     others = [g for g in gutters if not any(_same_white(g, c, measured) for c in columns)]
     regions = find_tables(others, Lines(lines), columns)
     in_tables = {id(line) for region in regions for line in region.lines}

@@ -40,12 +40,17 @@ Floats = NDArray[np.float64]
 
 
 def find_figures(
-    found: Components, lines: list[TextLine], letter: float, scales: list[Box]
+    found: Components,
+    lines: list[TextLine],
+    letter: float,
+    scales: list[Box],
+    columns: list[Box],
 ) -> list[Box]:
     """Return the boxes of a page's figures, from the top down.
 
     lines: those that were read and believed, since textures look like lines as well.
     scales: of those among them that hold hardly any letters, as the scales of charts do.
+    columns: gutters between columns, over which no figure grows that stands beside them.
 
     A figure begins with a picture or with strokes that are no straight rules. It takes in all ink
     around it that no line of text parts from it: what lies between the lines of text over and
@@ -57,9 +62,10 @@ def find_figures(
     text = _text_lines(lines, letter)
     blocks = _array([line.box for line in text])
     ink = _ink_boxes(found, text)
+    walls = _array([Box(g.middle[0], g.y0, g.middle[0], g.y1) for g in columns])
     boxes = _array(seeds)
     for _ in range(3):  # grown over what is near, seeds may meet
-        boxes = np.array([_grown(box, blocks, ink, letter) for box in boxes])
+        boxes = np.array([_grown(box, blocks, walls, ink, letter) for box in boxes])
         boxes = _joined(boxes, _NEAR * letter)
     boxes = np.array([_with_scale(box, scales, letter) for box in boxes])
     return sorted(
@@ -172,11 +178,12 @@ def _ink_boxes(found: Components, text: list[TextLine]) -> Floats:
     return boxes
 
 
-def _grown(box: Floats, text: Floats, ink: Floats, letter: float) -> Floats:
-    """Return a box with all ink around it that no text parts from it."""
+def _grown(box: Floats, text: Floats, walls: Floats, ink: Floats, letter: float) -> Floats:
+    """Return a box with all ink around it that no text and no wall beside it parts from it."""
     room = _ROOM * letter
     x0, y0, x1, y1 = box.tolist()
-    beside = text[(text[:, 1] < y1 - room) & (text[:, 3] > y0 + room)]
+    beside = np.concatenate([text, walls])
+    beside = beside[(beside[:, 1] < y1 - room) & (beside[:, 3] > y0 + room)]
     left = float(beside[beside[:, 2] <= x0 + room][:, 2].max(initial=-np.inf)) + room
     right = float(beside[beside[:, 0] >= x1 - room][:, 0].min(initial=np.inf)) - room
     across = text[(text[:, 0] < min(x1, right)) & (text[:, 2] > max(x0, left))]

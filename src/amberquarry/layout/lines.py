@@ -24,15 +24,23 @@ _TOUCHING, _JOINED_HEIGHT, _JOINED_WIDTH = 0.5, 3.2, 4.0
 _BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
 _WIDE = 1.3  # of its height: a hyphen or dash, no dot
 _ON_LINE, _DOTS_REACH = 0.35, 3.0  # x-heights: dots of an ellipsis with which a line begins
+_BESIDE_LINE = (-0.3, 1.5)  # x-heights over the base line: marks for sure at the height of a line
 _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
+# Letters: pieces higher than this are large; the white between two of them that is none between
+# columns, in parts of what they are higher.
+_LARGE, _LARGE_WHITE = 1.6, 1.2
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
 _FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
+# Letters beside a strip of white; share of rows with text in there, on both sides.
+_NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
+_LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
+_ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
@@ -75,27 +83,16 @@ def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
     return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
 
 
-def _raster(
-    found: Components, chosen: NDArray[np.bool_], letter: float, reach: float | None = None
+def _painted(
+    shape: tuple[int, int],
+    left: NDArray[np.floating],
+    top: NDArray[np.floating],
+    right: NDArray[np.floating],
+    bottom: NDArray[np.floating],
 ) -> NDArray[np.uint8]:
-    """Return pieces painted on a coarse raster: whole, or their middle rows drawn out sideways.
-
-    reach: how far, in heights of the piece; None paints them whole. Whole pieces larger than usual
-    are drawn out as well: the white in a large heading is wider than that between columns.
-    """
-    rows, columns = (-(-size // _COARSE) + 1 for size in found.labels.shape)
+    """Return boxes, in pixels of a page of `shape`, painted on a coarse raster."""
+    rows, columns = (-(-size // _COARSE) + 1 for size in shape)
     raster = np.zeros((rows, columns), np.uint8)
-    index = np.flatnonzero(chosen)
-    left, right = found.left[index].astype(float), found.right[index].astype(float)
-    top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
-    if reach is None:
-        wider = 0.6 * np.maximum(0, bottom - top - 1.6 * letter)
-        left, right = left - wider, right + wider
-    else:
-        size = np.clip(bottom - top, 0.6 * letter, None)
-        left, right = left - reach * size, right + reach * size
-        middle, half = (top + bottom) / 2, np.maximum((bottom - top) / 4, 0.12 * letter)
-        top, bottom = middle - half, middle + half
     x0 = np.maximum(0, np.round(left / _COARSE)).astype(int)
     x1 = np.maximum(x0 + 1, np.round(right / _COARSE)).astype(int)
     y0 = np.maximum(0, np.round(top / _COARSE)).astype(int)
@@ -105,9 +102,43 @@ def _raster(
     return raster
 
 
+def _drawn_out(
+    found: Components, chosen: NDArray[np.bool_], letter: float, reach: float
+) -> NDArray[np.uint8]:
+    """Return the middle rows of pieces drawn out sideways, by `reach` heights of each."""
+    index = np.flatnonzero(chosen)
+    top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
+    size = np.clip(bottom - top, 0.6 * letter, None)
+    middle, half = (top + bottom) / 2, np.maximum((bottom - top) / 4, 0.12 * letter)
+    return _painted(
+        found.labels.shape,
+        found.left[index] - reach * size,
+        middle - half,
+        found.right[index] + reach * size,
+        middle + half,
+    )
+
+
+def _whole(found: Components, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
+    """Return pieces painted whole, with the white between those larger than usual.
+
+    The white in a large heading is wider than that between columns.
+    """
+    shape = found.labels.shape
+    index = np.flatnonzero(chosen)
+    edges = [a[index].astype(float) for a in (found.left, found.top, found.right, found.bottom)]
+    raster = _painted(shape, *edges)
+    wider = _LARGE_WHITE * (edges[3] - edges[1] - _LARGE * letter)
+    large = wider > 0
+    left, top, right, bottom = (edge[large] for edge in edges)
+    after = _painted(shape, right, top, right + wider[large], bottom)
+    before = _painted(shape, left - wider[large], top, left, bottom)
+    return raster | (after & before)
+
+
 def find_gutters(found: Components, letter: float) -> list[Box]:
     """Return upright white strips with text to both sides: between columns of text or tables."""
-    drawn = _raster(found, core_letters(found, letter), letter)
+    drawn = _whole(found, core_letters(found, letter), letter)
     if found.rules.any():
         rule = cv2.dilate(found.rules, np.ones((_COARSE, 1), np.uint8))[::_COARSE, ::_COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
@@ -139,6 +170,7 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
                     rows=least * 1.5 * letter / _COARSE,
                     beyond=round(_BEYOND * letter / _COARSE),
                     feet=round(_FEET * letter / _COARSE),
+                    near=round(_NEAR_WHITE * letter / _COARSE),
                 )
             )
     return gutters + _ruled_gutters(found, drawn, letter)
@@ -192,6 +224,7 @@ def _strips(
     rows: float,
     beyond: int,
     feet: int,
+    near: int,
 ) -> list[Box]:
     """Return the strips of one white region with text on both sides over at least `rows` rows.
 
@@ -215,21 +248,51 @@ def _strips(
             and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]
         ):
             column += 1
-        middle = (first + column) // 2
-        free = np.flatnonzero(part[:, middle])
-        breaks = np.flatnonzero(np.diff(free) > 1)
-        for run in np.split(free, breaks + 1):
-            if len(run) < long:
-                continue
-            y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
-            x0, x1 = x + first, x + column + 1
-            facing = np.asarray(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
-            both = np.flatnonzero(_long_runs(facing, feet))
-            if len(both) >= rows:
-                y0, y1 = _reach(both, y0, y1, beyond)
-                strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
+        around = drawn[y : y + h, max(0, x + first - near) : x + column + 1 + near]
+        around = np.pad(around, ((0, 0), (max(0, near - x - first), 0)))
+        for start, stop in _stretches(part[:, first : column + 1], around, rows, near):
+            middle = first + (start + stop) // 2
+            free = np.flatnonzero(part[:, middle])
+            breaks = np.flatnonzero(np.diff(free) > 1)
+            for run in np.split(free, breaks + 1):
+                if len(run) < long:
+                    continue
+                y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
+                x0, x1 = x + first + start, x + first + stop + 1
+                facing = np.asarray(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
+                both = np.flatnonzero(_long_runs(facing, feet))
+                if len(both) >= rows:
+                    y0, y1 = _reach(both, y0, y1, beyond)
+                    strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
         column += 1
     return strips
+
+
+def _stretches(
+    white: NDArray[np.uint8], text: NDArray[np.uint8], rows: float, near: int
+) -> list[tuple[int, int]]:
+    """Return the first and last columns of white (rows, columns): all, and parts white alone.
+
+    Beside a short column of text the white between columns reaches into that under it: it is
+    white by itself where that text is, over at least `rows` rows, with lines that end and begin
+    at its edges.
+    text: the same rows and columns of the page, with `near` more columns on both sides.
+    """
+    last = white.shape[1] - 1
+    found = [(0, last)]
+    lone = _long_runs(white.any(1) & (white[:, last // 2] == 0), round(rows))
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], lone, [0]])))
+    for top, bottom in edges.reshape(-1, 2).tolist():
+        free = np.concatenate([[0], white[top:bottom].mean(0) > _LONE_WHITE, [0]])
+        for start, stop in np.flatnonzero(np.diff(free)).reshape(-1, 2).tolist():
+            sides = (
+                text[top:bottom, start : start + near],
+                text[top:bottom, near + stop :][:, :near],
+            )
+            beside = min(side.any(1).mean() for side in sides)
+            if beside >= _BESIDE_WHITE and (start, stop - 1) not in found:
+                found.append((start, stop - 1))
+    return found
 
 
 def find_lines(
@@ -240,7 +303,7 @@ def find_lines(
     seeds = core.copy()
     if not seeds.any():
         return []
-    raster = _raster(found, seeds, letter, settings.letter_reach)
+    raster = _drawn_out(found, seeds, letter, settings.letter_reach)
     for gutter in gutters:
         middle = int(gutter.middle[0]) // _COARSE
         raster[int(gutter.y0) // _COARSE : int(gutter.y1) // _COARSE, middle] = 0
@@ -330,6 +393,15 @@ def measure_line(
             kept = fresh
         if len(fit) > 1 and abs(fit[-2]) > 0.2:  # no line of text is this steep
             fit = np.array([lean_median(bottom)])
+        elif len(fit) > 1:  # several descenders at one end tilt a short line
+            slack = max(1.5, _ON_ONE_LEVEL * height)
+            ranked = np.sort(bottom)
+            level = np.searchsorted(ranked, bottom + slack, "right")
+            level -= np.searchsorted(ranked, bottom - slack, "left")
+            if level.max() > (np.abs(bottom - np.polyval(fit, middle)) <= slack).sum():
+                fit = np.array(
+                    [lean_median(bottom[np.abs(bottom - bottom[level.argmax()]) <= slack])]
+                )
     elif len(letters) > 1:
         fit = np.array([lean_median(bottom)])
     rise = np.polyval(fit, middle) - top
@@ -400,7 +472,10 @@ def join_segments(
     x = (x0[None, :] + x1[:, None]) / 2
     y = (start[None, :] + end[:, None]) / 2 - larger / 2
     for g in gutters:
-        fits &= ~((x >= g.x0 - 1) & (x <= g.x1 + 1) & (y >= g.y0) & (y <= g.y1))
+        middle = g.middle[0]
+        within = (x >= g.x0 - 1) & (x <= g.x1 + 1)
+        within |= (x1[:, None] <= middle) & (x0[None, :] >= middle)
+        fits &= ~(within & (y >= g.y0) & (y <= g.y1))
     group = np.arange(len(lines))
     taken = np.zeros(len(lines), bool)
     for first in np.argsort(x0):
@@ -481,8 +556,9 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
     # dashes are low, but wide
     large = np.minimum(2 * found.height[marks], found.width[marks])
     wide = found.width[marks] > _WIDE * found.height[marks]
-    nearest = np.full(len(marks), np.inf)
-    owner = np.full(len(marks), -1)
+    fitting = []
+    # how far the lines stand that end before a mark, and that begin after it, at its height
+    to_end, to_start = np.full(len(marks), np.inf), np.full(len(marks), np.inf)
     for number, line in enumerate(lines):
         size = line.x_height
         level = (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size)
@@ -493,14 +569,26 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         inside = np.flatnonzero(level & (before < _BULLET_REACH * size) & (after < reach * size))
         if len(inside) == 0:
             continue
+        before, after = before[inside], after[inside]
         rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
-        gap = np.maximum(0.0, np.maximum(before, after)[inside] / size)
         bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
-        dots = (rise < _ON_LINE) & (before[inside] < _DOTS_REACH * size)  # that a line begins with
-        near = (before[inside] < 1.2 * size) | bullet | dots
+        dots = (rise < _ON_LINE) & (before < _DOTS_REACH * size)  # that a line begins with
+        near = (before < 1.2 * size) | bullet | dots
         fits = (rise > -0.55) & (rise < 2.1) & near
-        distance = np.where(fits, np.abs(rise - 0.6) + 0.2 * gap, np.inf)
-        better = distance < nearest[inside]
+        sure = fits & (rise > _BESIDE_LINE[0]) & (rise < _BESIDE_LINE[1])
+        for gap, nearest in ((after, to_end), (before, to_start)):
+            beside = sure & (gap > 0)
+            nearest[inside[beside]] = np.minimum(nearest[inside[beside]], gap[beside])
+        within = inside[fits & (before <= 0) & (after <= 0)]  # dots and accents have their line
+        to_end[within] = to_start[within] = 0.0
+        distance = np.abs(rise - 0.6) + 0.2 * np.maximum(0.0, np.maximum(before, after) / size)
+        fitting.append((number, inside[fits], distance[fits], before[fits], after[fits]))
+    nearest = np.full(len(marks), np.inf)
+    owner = np.full(len(marks), -1)
+    for number, inside, distance, before, after in fitting:
+        # of a line that ends and one that begins beside a mark the nearer has it
+        farther = (before > to_end[inside]) | (after > to_start[inside])
+        better = (distance < nearest[inside]) & ~farther
         nearest[inside[better]] = distance[better]
         owner[inside[better]] = number
     for number, line in enumerate(lines):

@@ -13,7 +13,7 @@ from amberquarry.layout.blocks import Region
 _HEADED, _HEAD_DROP = 0.6, 2.5
 _WIDE_GUTTER = 3.0  # letters
 # Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
-_RUNS_ON, _TO_GUTTER = 3.5, 2.0
+_RUNS_ON, _TO_GUTTER = 5.0, 2.0
 _IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
 
 

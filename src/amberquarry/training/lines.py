@@ -188,6 +188,8 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
     kerned = chance.random() < 0.5
     unsteady = chance.uniform(0.02, 0.1) * height if chance.random() < 0.05 else 0.0
     gap = chance.uniform(1.3, 3.5) if chance.random() < 0.1 else 1.0  # of a few spaces
+    if chance.random() < 0.03:
+        gap = chance.uniform(3.5, 14)  # as between the cells of a row
     if drawer.fixed_pitch and chance.random() < 0.8:
         tracking, space, kerned = 0.0, 1.0, False
     set_small, ligatures = chance.random() < 0.7, chance.random() < 0.6 and tracking <= 0
