@@ -11,7 +11,15 @@ from amberquarry.layout.components import find_rules, merge_boxes
 from amberquarry.layout.lines import fit_curve, x_height_of
 from amberquarry.layout.order import reading_order
 from amberquarry.settings import LayoutSettings, PreparationSettings
-from tests.support.pages import PROSE, blank, pixels, text_page, wrap, write_lines
+from tests.support.pages import (
+    PROSE,
+    blank,
+    pixels,
+    text_page,
+    wrap,
+    write_justified,
+    write_lines,
+)
 
 
 def layout_of(image):
@@ -166,6 +174,44 @@ class OrderTest(unittest.TestCase):
         sides = [line.box.x0 > 700 for line in layout.lines]
         self.assertEqual(sides, sorted(sides))
         self.assertEqual(sum(sides), len(wrap(PROSE * 3, 34)))
+
+    def columns_page(self, left, right):
+        """Return a page of close justified columns, and the lines of both; of so many lines."""
+        image = blank(1600, 2100)
+        a = write_justified(image, PROSE * 9, 100, 200, 660, left)
+        b = write_justified(image, PROSE * 9, 792, 200, 660, right)
+        return image, a, b
+
+    def assert_columns(self, image, left, right):
+        layout = layout_of(image)
+        sides = [line.box.x0 > 770 for line in layout.lines]
+        self.assertEqual(sides, sorted(sides))
+        self.assertEqual((len(sides) - sum(sides), sum(sides)), (left, right))
+        self.assertFalse(any(line.box.x0 < 776 < line.box.x1 for line in layout.lines))
+
+    def test_last_page_with_a_short_right_column(self):
+        """The white under a short column does not hide the gutter beside it."""
+        for right in (7, 9, 12):
+            with self.subTest(right=right):
+                self.assert_columns(self.columns_page(32, right)[0], 32, right)
+
+    def test_large_heading_beside_a_column(self):
+        """A heading as wide as its column ends where the column does."""
+        image, _, _ = self.columns_page(8, 30)
+        write_justified(image, "Of winds and tides at the old mole", 100, 640, 664, 1, size=56)
+        write_justified(image, PROSE * 9, 100, 740, 660, 19)
+        self.assert_columns(image, 28, 30)
+
+    def test_marks_of_a_list_stay_with_their_lines(self):
+        """The white between hanging marks and their text parts neither columns nor lines."""
+        image = blank(1600, 2100)
+        write_justified(image, PROSE * 9, 100, 200, 660, 24)
+        for number in range(5):
+            write_lines(image, [f"[{number + 1}]"], x=792, y=200 + 204 * number)
+            write_justified(image, PROSE, 872, 200 + 204 * number, 580, 3)
+        marked = [line for line in layout_of(image).lines if 780 < line.box.x0 < 820]
+        self.assertEqual(len(marked), 5)
+        self.assertTrue(all(line.box.x1 > 1300 for line in marked))
 
     def test_column_runs_on_beside_a_shorter_one(self):
         """What stands under the end of the right column is read before it, if it fills its own."""

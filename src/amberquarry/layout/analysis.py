@@ -8,7 +8,14 @@ import numpy as np
 
 from amberquarry.document import BlockKind, Box
 from amberquarry.imaging import Prepared
-from amberquarry.layout.blocks import WORDS_APART, Region, find_rows, make_blocks
+from amberquarry.layout.blocks import (
+    FEW_LETTERS,
+    SAME_SIZE,
+    WORDS_APART,
+    Region,
+    find_rows,
+    make_blocks,
+)
 from amberquarry.layout.components import Components, find_components
 from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
 from amberquarry.layout.margins import part_margins
@@ -61,12 +68,18 @@ def _rows_joined(
     joined = []
     for row in find_rows(lines, columns, WORDS_APART):
         whole = None
-        if len(row.lines) > 1:
+        if len(row.lines) > 1 and _of_one_size(row.lines):
             pieces = np.concatenate([line.pieces for line in row.lines])
             pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
             whole = measure_line(found, pieces, core)
         joined += row.lines if whole is None else [whole]
     return joined
+
+
+def _of_one_size(lines: list[TextLine]) -> bool:
+    """Return whether lines are set in one size of type, but for those of few letters."""
+    sizes = [line.x_height for line in lines if len(line.pieces) > FEW_LETTERS]
+    return not sizes or max(sizes) < SAME_SIZE * min(sizes)
 
 
 def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[Region]:

@@ -12,11 +12,13 @@ from amberquarry.document import BlockKind, Box
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, usual_x_height
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
+_COLUMN_LINES = 3  # on both sides of a gutter, at least
 _LONG_LINES = 85  # percentile of their widths: headings over several columns are longer
 _FILLED = 0.45  # share of a text column's lines that are about as long as the longest
 _RAGGED, _JUSTIFIED = 0.72, 0.85  # of the longest line: where lines of running text end at least
 # So many lines of so many pieces that are nearly all filled are prose, whatever stands beside them.
 _PROSE_PIECES, _PROSE_LINES, _MOST_FILLED = 16, 6, 0.75
+_MARKS = 3  # of a list, at least
 _FEW_PIECES = 5  # lines of fewer pieces make no column
 # So many lines of such lengths on both sides are two columns of one list.
 _LIST_PIECES, _LIST_LINES, _ALIKE = 7, 12, 1.45
@@ -36,7 +38,8 @@ _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # cells is higher, in letters.
 WORDS_APART, _TALL_GUTTER = 3.0, 8.0
 _SAME_ROW = 0.45  # of the x-height between base lines
-_SAME_SIZE = 1.25
+FEW_LETTERS, _BESIDE = 6, 0.7  # of a line; share of its height at which another stands
+SAME_SIZE = 1.25
 _ONE_ROW = 2.5  # ratio of sizes in one row, at most
 _HEADING_SIZE = 1.17  # over the usual x-height
 _HEADING_LINES, _HEADING_PIECES = 4, 110  # at most; in narrow columns more lines of few letters
@@ -113,7 +116,7 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     wide, and their lines need not stand level; cells, and terms with what they mean, stand in rows.
     """
     left, right = (_without_labels(side, lines) for side in lines.beside(gutter))
-    if len(left) < 2 or len(right) < 2:
+    if min(len(left), len(right)) < _COLUMN_LINES:
         return False
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
     rows = lines.in_rows(left, right)
@@ -241,11 +244,24 @@ def keep_clearest(columns: list[Box], lines: Lines) -> list[Box]:
                 continue
             first, second = sorted((gutter, better), key=lambda g: g.x0)
             between = level & (lines.x0 >= first.x0 - 2) & (lines.x1 <= second.x1 + 2)
+            alike = gutter is first and _overlap_y(gutter, better) > 0.9 * better.height
+            if alike and _are_marks(between, lines):
+                kept.remove(better)
+                kept.append(gutter)
+                break
             if between.sum() < 2 or np.median(lines.pieces[between]) < _FEW_PIECES:
                 break
         else:
             kept.append(gutter)
     return kept
+
+
+def _are_marks(chosen: NDArray[np.bool_], lines: Lines) -> bool:
+    """Return whether lines are the marks of a list: a few pieces each, one under the other."""
+    if chosen.sum() < _MARKS or lines.pieces[chosen].max() >= _FEW_PIECES:
+        return False
+    slack = _EDGE_LETTERS * CAPITAL_RATIO * float(np.median(lines.size))
+    return bool(min(np.ptp(lines.x0[chosen]), np.ptp(lines.x1[chosen])) < slack)
 
 
 def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Region]:
@@ -455,7 +471,7 @@ def chain_lines(lines: Lines, rules: list[Box], columns: list[Box]) -> list[list
         return []
     below, step = steps_down(lines)
     ratio = lines.size[below] / lines.size
-    alike = (below >= 0) & (ratio > 1 / _SAME_SIZE) & (ratio < _SAME_SIZE)
+    alike = (below >= 0) & (ratio > 1 / SAME_SIZE) & (ratio < SAME_SIZE)
     pitches = (step / lines.size)[alike]
     pitches = pitches[(pitches > 1.4) & (pitches < 7)]
     pitch = float(np.median(pitches)) if len(pitches) >= 3 else 2.8
@@ -528,6 +544,14 @@ def find_rows(lines: list[TextLine], columns: list[Box], widest: float = np.inf)
     gap = measured.x0[None] - measured.x1[:, None]
     smaller = np.minimum(measured.size[None], measured.size[:, None])
     level = np.abs(measured.start[None] - measured.end[:, None]) < _SAME_ROW * smaller
+    # few letters, some with tails, tell little of their base line
+    few = measured.pieces <= FEW_LETTERS
+    shared = np.minimum(measured.y1[None], measured.y1[:, None]) - np.maximum(
+        measured.y0[None], measured.y0[:, None]
+    )
+    height = measured.y1 - measured.y0
+    beside = shared > _BESIDE * np.minimum(height[None], height[:, None])
+    level |= (few[None] | few[:, None]) & beside & (gap < WORDS_APART * smaller)
     follows = level & (gap > -0.3 * smaller) & (measured.x0[None] > measured.x0[:, None])
     follows &= gap < widest * smaller
     follows &= np.maximum(measured.size[None], measured.size[:, None]) < _ONE_ROW * smaller

@@ -24,14 +24,15 @@ _TOUCHING, _JOINED_HEIGHT, _JOINED_WIDTH = 0.5, 3.2, 4.0
 _BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
 _WIDE = 1.3  # of its height: a hyphen or dash, no dot
 _ON_LINE, _DOTS_REACH = 0.35, 3.0  # x-heights: dots of an ellipsis with which a line begins
-_BESIDE_LINE = (-0.3, 1.5)  # x-heights over the base line: marks for sure at the height of a line
+# X-heights over the base line: marks for sure at the height of a line; dots of its letters.
+_BESIDE_LINE, _DOT_RISE = (-0.3, 1.5), 1.65
 _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 # Letters: pieces higher than this are large; the white between two of them that is none between
 # columns, in parts of what they are higher.
-_LARGE, _LARGE_WHITE = 1.6, 1.2
+_LARGE, _LARGE_WHITE = 1.25, 1.2
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
@@ -579,8 +580,8 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         for gap, nearest in ((after, to_end), (before, to_start)):
             beside = sure & (gap > 0)
             nearest[inside[beside]] = np.minimum(nearest[inside[beside]], gap[beside])
-        within = inside[fits & (before <= 0) & (after <= 0)]  # dots and accents have their line
-        to_end[within] = to_start[within] = 0.0
+        inner = fits & (rise > _BESIDE_LINE[0]) & (rise < _DOT_RISE) & (before <= 0) & (after <= 0)
+        to_end[inside[inner]] = to_start[inside[inner]] = 0.0  # dots and accents have their line
         distance = np.abs(rise - 0.6) + 0.2 * np.maximum(0.0, np.maximum(before, after) / size)
         fitting.append((number, inside[fits], distance[fits], before[fits], after[fits]))
     nearest = np.full(len(marks), np.inf)
