@@ -193,9 +193,7 @@ def _ruled_gutters(found: Components, drawn: NDArray[np.uint8], letter: float) -
         y0, y1 = y // _COARSE, (y + h) // _COARSE
         both = np.flatnonzero(drawn[y0:y1, :x].any(1) & drawn[y0:y1, x + w :].any(1))
         if len(both) * _COARSE >= 0.5 * long:
-            beyond = round(_BEYOND * letter / _COARSE)
-            top, bottom = _reach(both, y0, y1, beyond)
-            gutters.append(Box(x * _COARSE, top * _COARSE, (x + w) * _COARSE, bottom * _COARSE))
+            gutters.append(Box(x * _COARSE, y0 * _COARSE, (x + w) * _COARSE, y1 * _COARSE))
     return gutters
 
 
@@ -611,7 +609,7 @@ def attach_leaders(
 ) -> list[TextLine]:
     """Return lines with rows of dots that lead from one to another taken in, both made one line.
 
-    Dots that begin behind a gutter begin another line.
+    Nothing is led over a gutter without dots in it.
     """
     if not lines:
         return lines
@@ -635,12 +633,11 @@ def attach_leaders(
         run = run[: breaks[0]] if len(breaks) else run
         if len(run) < _LEADER_DOTS:
             continue
-        begin, end = float(found.left[run].min()), float(found.right[run].max())
         level = line.baseline_at(line.box.x1)
-        if any(
-            line.box.x1 - 2 <= g.x0 and g.x1 <= begin + 2 and g.y0 <= level <= g.y1 for g in gutters
-        ):
+        beside = [(g.x0, g.x1) for g in gutters if g.y0 <= level <= g.y1]
+        if _holds_gutter((line.box.x1, float(found.left[run].min())), beside):
             continue
+        end = float(found.right[run].max())
         target = next(
             (
                 other
@@ -648,6 +645,7 @@ def attach_leaders(
                 if other is not line
                 and 0 < other.box.x0 - end < _LEADER_STEP * line.x_height
                 and abs(other.baseline_at(other.box.x0) - level) < 0.5 * line.x_height
+                and not _holds_gutter((end, other.box.x0), beside)
             ),
             None,
         )
@@ -659,6 +657,11 @@ def attach_leaders(
         merged = [other for other in merged if other is not line and other is not target]
         merged.append(whole)
     return merged
+
+
+def _holds_gutter(gap: tuple[float, float], gutters: list[tuple[float, float]]) -> bool:
+    """Return whether one of the gutters lies between two places; both as left and right edge."""
+    return any(gap[0] - 2 <= x0 and x1 <= gap[1] + 2 for x0, x1 in gutters)
 
 
 def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
