@@ -26,7 +26,8 @@ _NUMBERED = re.compile(  # the second of two square brackets may be misread
 
 # Entries of a catalogue or bibliography, which count up without a point: of a page at least, and
 # those whose second line stands under the text of the first.
-_COUNTED = re.compile(r"^(\d{1,4})\s+(?=[\"'“„«(]?[^\W\d_])")
+# A dash stands for the author of the entry before.
+_COUNTED = re.compile(r"^(\d{1,4})\s+(?:[—–-]\s*)*(?=[\"'“„«(]?[^\W\d_])")
 _FEWEST_COUNTED, _FEWEST_HANGING = 4, 3
 
 
