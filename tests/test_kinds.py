@@ -152,6 +152,24 @@ class DrawnTest(unittest.TestCase):
         self.assertEqual([len(row) - len(row.lstrip()) for row in code.text.split("\n")],
                          [0, 4, 8, 12, 4])  # fmt: skip
 
+    def test_lines_of_code_among_those_of_prose(self):
+        """Set as closely as the text around them they are code by themselves, set in or not."""
+        for x in (200, 120):
+            with self.subTest(x=x):
+                image = blank()
+                write_lines(image, wrap(PROSE, 52), y=140)
+                foot = 140 + 51 * len(wrap(PROSE, 52))
+                code = ["for gauge in gauges[1:]:", "count(gauge) = [level]"]
+                for row, line in enumerate(code):
+                    write_code(image, [line], x, foot + 6 + 51 * row, size=29)
+                write_lines(image, wrap(PROSE, 52), y=foot + 51 * len(code))
+                write_lines(image, wrap(PROSE, 52), y=foot + 400)
+                page = aq.read_page(image)
+                [block] = of_kind(page, BlockKind.CODE)
+                self.assertEqual([line.text for line in block.lines], code)
+                kinds = [b.kind for b in page.blocks]
+                self.assertIs(kinds[kinds.index(BlockKind.CODE) - 1], BlockKind.PARAGRAPH)
+
     def test_drawing_with_caption(self):
         """What is drawn is one figure with its labels inside; its caption follows."""
         points = [(300 + 60 * n, 860 - 40 * (n % 4) - 15 * n) for n in range(10)]
@@ -197,9 +215,9 @@ class DrawnTest(unittest.TestCase):
 
     def test_entries_that_count(self):
         """Entries of a catalogue come one by one, what is set in under them goes with them."""
-        makers = ("Orrel", "Farrant", "Tolmin", "Quay", "Webber", "Ashe")
+        makers = ("Orrel,", "Farrant,", "Tolmin,", "Quay,", "— —", "Ashe,")
         entries = [
-            (f"{number} {maker}, the lamps of the outer quay and how to", "trim them at night")
+            (f"{number} {maker} the lamps of the outer quay and how to", "trim them at night")
             for number, maker in enumerate(makers, 1026)
         ]
         image = blank()

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 import numpy as np
 
@@ -33,6 +33,7 @@ from amberquarry.layout.typography import (
     fixed_shares,
     is_fixed,
     join_runs,
+    looks_like_code,
     measure,
     pitch_of,
     rows_of,
@@ -40,6 +41,7 @@ from amberquarry.layout.typography import (
     size_of,
 )
 
+_SET_IN = 5.0  # x-heights by which the first line of a paragraph is set in, at most
 _OFF_GRID = 0.25  # of the pitch, by which a line of a listing begins off its grid
 _RAISED = "⁰¹²³⁴⁵⁶⁷⁸⁹"
 _NOTE = re.compile(rf"^\s*([*†‡§¶]{{1,3}}|\d{{1,3}}|[{_RAISED}]{{1,3}}|[a-z])[\s.)]?\s?\S")
@@ -122,6 +124,10 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
         return [block.part(BlockKind.ITEM, block.lines)]
     if block.kind is not BlockKind.PARAGRAPH:
         return [block]
+    runs = _cut_at_code(block.lines, usual) if code else []
+    if len(runs) > 1:
+        pieces = [block.part(block.kind, lines) for lines in runs]
+        return [part for piece in pieces for part in _parts(piece, usual, item_starts, contents)]
     starts = [number for number, line in enumerate(block.lines) if id(line) in item_starts]
     if not starts and contents and any(map(ends_in_leader, block.lines)):
         return [block.part(BlockKind.ITEM, lines) for lines in cut_at_leaders(block.lines)]
@@ -132,6 +138,32 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
         part = block.part(BlockKind.ITEM, block.lines[start:end])
         parts.append(replace(part, marker=number_of(part.lines[0].text)))
     return parts
+
+
+def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
+    """Return lines cut where lines of a listing begin and end, between those of prose.
+
+    They are set in, or hold the signs of code; lines of few letters are what those around are.
+    """
+    edge = min(line.box.x0 for line in lines)
+    runs: list[list[Line]] = [[]]
+    inside = False
+
+    def may_be_code(line: Line, share: float) -> bool:
+        if share == 0:
+            return line.box.x0 > edge + usual.size
+        return share > FIXED_SHARE and (line.box.x0 > edge + usual.size or looks_like_code(line))
+
+    pairs = zip(lines, fixed_shares(lines).tolist(), strict=True)
+    for listed, group in groupby(pairs, lambda pair: may_be_code(*pair)):
+        run = [line for line, _ in group]
+        code = listed and is_fixed(run)
+        if code or inside:
+            runs.append(run)
+        else:
+            runs[-1] += run
+        inside = code
+    return [run for run in runs if run]
 
 
 def _cut_at_bold(lines: list[Line]) -> list[list[Line]]:
@@ -238,7 +270,11 @@ def _one_paragraph(above: Block, below: Block, usual: Measures) -> bool:
     return (
         0 < first.box.y1 - last.box.y1 < _GAP_AROUND * usual.pitch
         and sizes[1] < _ONE_SIZE * sizes[0]
-        and abs(first.box.x0 - edge) < usual.size
+        # a single line above may be the first, set in
+        and (
+            abs(first.box.x0 - edge) < usual.size
+            or (len(above.lines) == 1 and 0 < edge - first.box.x0 < _SET_IN * usual.size)
+        )
         and bold[0] == bold[1]
         and (goes_on(last.text, first.text) or _had_no_room(above, below, usual))
     )
