@@ -215,7 +215,7 @@ class DrawnTest(unittest.TestCase):
 
     def test_entries_that_count(self):
         """Entries of a catalogue come one by one, what is set in under them goes with them."""
-        makers = ("Orrel,", "Farrant,", "Tolmin,", "Quay,", "- -", "Ashe,")
+        makers = ("Orrel,", "Farrant,", "Tolmin,", "Quay,", "-", "Ashe,")
         entries = [
             (f"{number} {maker} the lamps of the outer quay and how to", "trim them at night")
             for number, maker in enumerate(makers, 1026)
