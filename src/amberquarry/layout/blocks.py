@@ -44,6 +44,7 @@ _ONE_ROW = 2.5  # ratio of sizes in one row, at most
 _HEADING_SIZE = 1.17  # over the usual x-height
 _HEADING_LINES, _HEADING_PIECES = 4, 110  # at most; in narrow columns more lines of few letters
 _UNDER_LINE, _ACROSS = 0.5, 0.6  # x-heights from a line to a rule under it; share that it spans
+_ONE_EDGE, _AROUND = 1.5, 4  # x-heights; lines over and under one, that tell their distance
 _LOOSE = 1.28  # over the usual distance of lines: a new block begins
 
 
@@ -462,6 +463,31 @@ def _enters_column(lines: Lines, below: NDArray[np.int64], columns: list[Box]) -
     return entered & (below >= 0)
 
 
+def _pitch_around(
+    lines: Lines, below: NDArray[np.int64], step: NDArray[np.float64], alike: NDArray[np.bool_]
+) -> NDArray[np.float64]:
+    """Return for each line how far the lines around it stand apart, in x-heights; 0: unknown.
+
+    Columns of one page may be set more or less closely. Only lines that fill their column tell:
+    what stands by itself ends anywhere.
+    """
+    filled = alike & (np.abs(lines.x1[below] - lines.x1) < _ONE_EDGE * lines.size)
+    tells = np.where(filled, step / lines.size, np.nan)
+    above = np.full(len(below), -1)
+    above[below[filled]] = np.flatnonzero(filled)
+    around = [tells]
+    for link in (below, above):
+        at = np.arange(len(below))
+        for _ in range(_AROUND):
+            at = np.where(at >= 0, link[at], -1)
+            around.append(np.where(at >= 0, tells[at], np.nan))
+    every = np.stack(around)
+    enough = np.isfinite(every).sum(0) >= _AROUND
+    pitch = np.zeros(len(below))
+    pitch[enough] = np.nanmedian(every[:, enough], axis=0)
+    return pitch
+
+
 def chain_lines(lines: Lines, rules: list[Box], columns: list[Box]) -> list[list[TextLine]]:
     """Return runs of lines that follow each other at an even distance in one column.
 
@@ -475,7 +501,8 @@ def chain_lines(lines: Lines, rules: list[Box], columns: list[Box]) -> list[list
     pitches = (step / lines.size)[alike]
     pitches = pitches[(pitches > 1.4) & (pitches < 7)]
     pitch = float(np.median(pitches)) if len(pitches) >= 3 else 2.8
-    follows = alike & (step <= _LOOSE * pitch * np.maximum(lines.size, lines.size[below]))
+    usual = np.maximum(pitch, _pitch_around(lines, below, step, alike))
+    follows = alike & (step <= _LOOSE * usual * np.maximum(lines.size, lines.size[below]))
     follows &= ~(_parted(lines, below, rules) | _enters_column(lines, below, columns))
     above = np.full(len(below), -1)
     for number in np.flatnonzero(follows)[np.argsort(-step[follows], kind="stable")]:
