@@ -31,6 +31,7 @@ _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _LEAST_SHARED, _MOST_BROKEN = 0.7, 9.0
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
+_CHANCE_ROWS, _ONE_TABLE = 4, 1.35  # rows at most; ratio of sizes of type in a table
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _WIDEST_WHITE = 30.0  # x-heights: no white between columns is wider
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
@@ -303,11 +304,19 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
         ]
         for rows in _close_rows(members):
             own = [line for row in rows for line in row]
-            if len(own) < 6 or len(rows) == len(own):
+            if len(own) < 6 or len(rows) == len(own) or not _of_one_type(rows):
                 continue
             taken.update(id(line) for line in own)
             regions.append(Region(BlockKind.TABLE, Box.around([line.box for line in own]), own))
     return regions
+
+
+def _of_one_type(rows: list[list[TextLine]]) -> bool:
+    """Return whether rows are set in about one size; only a few may be chance, and are asked."""
+    if len(rows) > _CHANCE_ROWS:
+        return True
+    sizes = [float(np.median([line.x_height for line in row])) for row in rows]
+    return max(sizes) < _ONE_TABLE * min(sizes)
 
 
 def _close_rows(lines: list[TextLine]) -> list[list[list[TextLine]]]:

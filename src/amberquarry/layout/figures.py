@@ -20,6 +20,7 @@ _LEAST_SIDE = 3.0  # letters
 _TEXT_PIECES, _LONG_PIECES = 4, 10  # of a line that may be text, and that is text wherever it is
 _LARGE = 1.15  # of the usual x-height: headings
 _AT_EDGE, _EDGE_LINES = 1.0, 4  # letters; lines that begin where a column does
+_NEXT_LINE = 3.2  # x-heights from one line of a paragraph to the next, at most
 _MOST_TEXT = 3  # lines of text inside a frame that is no figure
 _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters of its sides
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
@@ -129,15 +130,26 @@ def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
     """Return the lines that are text for sure: long ones, headings, and where a column begins."""
     if not lines:
         return []
-    starts = np.array([line.box.x0 for line in lines if len(line.pieces) >= _LONG_PIECES])
+    long = [line for line in lines if len(line.pieces) >= _LONG_PIECES]
+    starts = np.array([line.box.x0 for line in long])
+    tops = np.array([line.box.y0 for line in long])
+    heights = np.array([line.x_height for line in long])
     sizes = np.array([line.x_height for line in lines])
     usual = float(np.median(sizes))
 
     def certain(line: TextLine) -> bool:
         if len(line.pieces) < _TEXT_PIECES:
             return False
-        at_edge = (np.abs(starts - line.box.x0) < _AT_EDGE * letter).sum() >= _EDGE_LINES
-        return len(line.pieces) >= _LONG_PIECES or at_edge or line.x_height > _LARGE * usual
+        edge = np.abs(starts - line.box.x0) < _AT_EDGE * letter
+        step = (line.box.y0 - tops) / line.x_height
+        # the short last line of a paragraph
+        last = edge & (step > 0) & (step < _NEXT_LINE) & (heights < _LARGE * line.x_height)
+        return (
+            len(line.pieces) >= _LONG_PIECES
+            or edge.sum() >= _EDGE_LINES
+            or bool(last.any())
+            or line.x_height > _LARGE * usual
+        )
 
     return [line for line in lines if certain(line)]
 
