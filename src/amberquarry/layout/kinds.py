@@ -143,7 +143,8 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
 def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
     """Return lines cut where lines of a listing begin and end, between those of prose.
 
-    They are set in, or hold the signs of code; lines of few letters are what those around are.
+    They are set in, or hold the signs of code, as a single line must: capitals may fit a grid by
+    chance. Lines of few letters are what those around are.
     """
     edge = min(line.box.x0 for line in lines)
     runs: list[list[Line]] = [[]]
@@ -157,7 +158,7 @@ def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
     pairs = zip(lines, fixed_shares(lines).tolist(), strict=True)
     for listed, group in groupby(pairs, lambda pair: may_be_code(*pair)):
         run = [line for line, _ in group]
-        code = listed and is_fixed(run)
+        code = listed and is_fixed(run) and (len(run) > 1 or looks_like_code(run[0]))
         if code or inside:
             runs.append(run)
         else:
