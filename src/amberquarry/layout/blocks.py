@@ -591,11 +591,15 @@ def find_rows(lines: list[TextLine], columns: list[Box], widest: float = np.inf)
     follows = level & (gap > -0.3 * smaller) & (measured.x0[None] > measured.x0[:, None])
     follows &= gap < widest * smaller
     follows &= np.maximum(measured.size[None], measured.size[:, None]) < _ONE_ROW * smaller
-    y = (measured.start[None] + measured.end[:, None]) / 2 - smaller / 2
+    left, right = np.nonzero(follows)  # few of all pairs: gutters are held against these only
+    size = smaller[left, right]
+    y = (measured.start[right] + measured.end[left]) / 2 - size / 2
+    parted = np.zeros(len(left), bool)
     for column in columns:
         x = column.middle[0]
-        parted = (measured.x1[:, None] <= x + smaller) & (measured.x0[None] >= x - smaller)
-        follows &= ~(parted & (y >= column.y0 - smaller) & (y <= column.y1 + smaller))
+        between = (measured.x1[left] <= x + size) & (measured.x0[right] >= x - size)
+        parted |= between & (y >= column.y0 - size) & (y <= column.y1 + size)
+    follows[left[parted], right[parted]] = False
     following: dict[int, int] = {}
     taken = np.zeros(len(lines), bool)
     for first in np.argsort(measured.x0).tolist():

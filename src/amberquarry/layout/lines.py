@@ -468,21 +468,24 @@ def join_segments(
         & level
         & (x0[None, :] > x0[:, None])
     )
-    x = (x0[None, :] + x1[:, None]) / 2
-    y = (start[None, :] + end[:, None]) / 2 - larger / 2
+    first, second = np.nonzero(fits)  # few of all pairs: gutters are held against these only
+    x = (x0[second] + x1[first]) / 2
+    y = (start[second] + end[first]) / 2 - larger[first, second] / 2
+    parted = np.zeros(len(first), bool)
     for g in gutters:
         middle = g.middle[0]
         within = (x >= g.x0 - 1) & (x <= g.x1 + 1)
-        within |= (x1[:, None] <= middle) & (x0[None, :] >= middle)
-        fits &= ~(within & (y >= g.y0) & (y <= g.y1))
+        within |= (x1[first] <= middle) & (x0[second] >= middle)
+        parted |= within & (y >= g.y0) & (y <= g.y1)
+    fits[first[parted], second[parted]] = False
     group = np.arange(len(lines))
     taken = np.zeros(len(lines), bool)
-    for first in np.argsort(x0):
-        choices = np.flatnonzero(fits[first] & ~taken)
+    for number in np.argsort(x0):
+        choices = np.flatnonzero(fits[number] & ~taken)
         if len(choices):
-            second = choices[np.argmin(gap[first, choices])]
-            taken[second] = True
-            group[group == group[second]] = group[first]
+            nearest = choices[np.argmin(gap[number, choices])]
+            taken[nearest] = True
+            group[group == group[nearest]] = group[number]
     joined = []
     for name in np.unique(group):
         members = [lines[number] for number in np.flatnonzero(group == name)]
