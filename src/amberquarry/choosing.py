@@ -51,7 +51,8 @@ _IN_OTHER_SCRIPT = 0.9  # of a page's lines
 # hold no text.
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _CLEARLY, _NEARLY = 1.05, 0.8
-_BAD = 0.5  # mean confidence of what is hardly text
+# Mean confidence of what is hardly text; that of a page, of that of its boards.
+_BAD, _WORSE = 0.5, 0.65
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
 _ROOM_PX = 6  # around what is cut out of a page
@@ -180,8 +181,9 @@ def _in_other_script(page: Page) -> bool:
 def _says_more(scene: Page, page: Page) -> bool:
     """Return whether more was read off boards and signs than off the whole as a page."""
     found, needed = _letters_in_words(scene), _letters_in_words(page)
-    # what reads badly as a page is full of marks taken for letters
-    return found > (_CLEARLY if page.confidence >= _BAD else _NEARLY) * needed
+    # what reads badly as a page, or much worse than as boards, is full of marks taken for letters
+    bad = page.confidence < max(_BAD, _WORSE * scene.confidence)
+    return found > (_NEARLY if bad else _CLEARLY) * needed
 
 
 def _letters_in_words(page: Page, least: float = 0.0) -> float:
