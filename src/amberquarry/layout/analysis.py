@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
 from amberquarry.imaging import Prepared
@@ -17,7 +18,14 @@ from amberquarry.layout.blocks import (
     make_blocks,
 )
 from amberquarry.layout.components import Components, find_components
-from amberquarry.layout.lines import TextLine, core_letters, find_gutters, find_lines, measure_line
+from amberquarry.layout.lines import (
+    TextLine,
+    core_letters,
+    find_gutters,
+    find_lines,
+    measure_line,
+    measure_together,
+)
 from amberquarry.layout.margins import part_margins
 from amberquarry.layout.order import reading_order
 from amberquarry.settings import LayoutSettings
@@ -48,30 +56,27 @@ def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
     lines = find_lines(found, letter, gutters, settings)
     if len(lines) > _MOST_LINES:
         return Layout(_in_bands(lines, gutters, letter), found, [])
-    lines, margin = part_margins(lines, found, core_letters(found, letter))
+    core = core_letters(found, letter)
+    lines, margin = part_margins(lines, found, core)
     regions, columns = make_blocks(lines, margin, gutters, found.pictures, found.rule_boxes)
     for region in regions:
         if region.kind is not BlockKind.TABLE:
-            region.lines = _rows_joined(region.lines, found, columns, letter)
+            region.lines = _rows_joined(region.lines, found, columns, core)
     return Layout(reading_order(regions, columns, letter), found, columns)
 
 
 def _rows_joined(
-    lines: list[TextLine], found: Components, columns: list[Box], letter: float
+    lines: list[TextLine], found: Components, columns: list[Box], core: NDArray[np.bool_]
 ) -> list[TextLine]:
     """Return lines with those of one row made one that only the space between words parts.
 
     White that is found between the words of several lines, or after the marks of a list, looks
     like a gutter until the columns are known.
     """
-    core = core_letters(found, letter)
     joined = []
     for row in find_rows(lines, columns, WORDS_APART):
-        whole = None
-        if len(row.lines) > 1 and _of_one_size(row.lines):
-            pieces = np.concatenate([line.pieces for line in row.lines])
-            pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
-            whole = measure_line(found, pieces, core)
+        parts = len(row.lines) > 1 and _of_one_size(row.lines)
+        whole = measure_together(found, row.lines, core) if parts else None
         joined += row.lines if whole is None else [whole]
     return joined
 
@@ -99,9 +104,7 @@ def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[
 def whole_line(layout: Layout, letter: float) -> TextLine | None:
     """Return all pieces of all lines as one line, for pictures that hold just one."""
     core = core_letters(layout.found, letter or _UNKNOWN_LETTER_PX)
-    pieces = np.concatenate([line.pieces for line in layout.lines])
-    pieces = pieces[np.argsort(layout.found.left[pieces], kind="stable")]
-    return measure_line(layout.found, pieces, core)
+    return measure_together(layout.found, layout.lines, core)
 
 
 def lines_upside_down(

@@ -153,12 +153,14 @@ def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
     def may_be_code(line: Line, share: float) -> bool:
         if share == 0:
             return line.box.x0 > edge + usual.size
-        return share > FIXED_SHARE and (line.box.x0 > edge + usual.size or looks_like_code(line))
+        return share > FIXED_SHARE and (
+            line.box.x0 > edge + usual.size or looks_like_code(line.text)
+        )
 
     pairs = zip(lines, fixed_shares(lines).tolist(), strict=True)
     for listed, group in groupby(pairs, lambda pair: may_be_code(*pair)):
         run = [line for line, _ in group]
-        code = listed and is_fixed(run) and (len(run) > 1 or looks_like_code(run[0]))
+        code = listed and is_fixed(run) and (len(run) > 1 or looks_like_code(run[0].text))
         if code or inside:
             runs.append(run)
         else:

@@ -197,14 +197,6 @@ def _ruled_gutters(found: Components, drawn: NDArray[np.uint8], letter: float) -
     return gutters
 
 
-def _reach(both: NDArray[np.int64], y0: int, y1: int, beyond: int) -> tuple[int, int]:
-    """Return the rows of a gutter of rows y0 to y1 with text on both sides in the rows `both`.
-
-    Lines begin and end in the white a little beyond the last that face each other.
-    """
-    return max(y0, y0 + int(both[0]) - beyond), min(y1, y0 + int(both[-1]) + beyond)
-
-
 def _long_runs(mask: NDArray[np.bool_], least: int) -> NDArray[np.bool_]:
     """Return a mask (N,) without its runs of fewer than `least` elements."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
@@ -228,7 +220,8 @@ def _strips(
     """Return the strips of one white region with text on both sides over at least `rows` rows.
 
     beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
-    that the descenders of a line across may reach into the strip.
+    that the descenders of a line across may reach into the strip; near: columns beside a part of
+    the region in which text is looked for.
     """
     x, y, w, h = box
     part = white[y : y + h, x : x + w]
@@ -250,19 +243,19 @@ def _strips(
         around = drawn[y : y + h, max(0, x + first - near) : x + column + 1 + near]
         around = np.pad(around, ((0, 0), (max(0, near - x - first), 0)))
         for start, stop in _stretches(part[:, first : column + 1], around, rows, near):
-            middle = first + (start + stop) // 2
-            free = np.flatnonzero(part[:, middle])
-            breaks = np.flatnonzero(np.diff(free) > 1)
-            for run in np.split(free, breaks + 1):
+            free = np.flatnonzero(part[:, first + (start + stop) // 2])
+            x0, x1 = x + first + start, x + first + stop + 1
+            for run in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
                 if len(run) < long:
                     continue
                 y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
-                x0, x1 = x + first + start, x + first + stop + 1
                 facing = np.asarray(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
                 both = np.flatnonzero(_long_runs(facing, feet))
-                if len(both) >= rows:
-                    y0, y1 = _reach(both, y0, y1, beyond)
-                    strips.append(Box(x0 * _COARSE, y0 * _COARSE, x1 * _COARSE, y1 * _COARSE))
+                if len(both) < rows:
+                    continue
+                # lines begin and end in the white a little beyond the last that face each other
+                top, foot = max(y0, y0 + int(both[0]) - beyond), y0 + int(both[-1]) + beyond
+                strips.append(Box(*(_COARSE * edge for edge in (x0, top, x1, min(y1, foot)))))
         column += 1
     return strips
 
@@ -414,6 +407,14 @@ def measure_line(
     return TextLine(box, members, fit, x_height, plain)
 
 
+def measure_together(
+    found: Components, lines: list[TextLine], core: NDArray[np.bool_]
+) -> TextLine | None:
+    """Return the pieces of several lines, or parts of one, as one line (see `measure_line`)."""
+    pieces = np.concatenate([line.pieces for line in lines])
+    return measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
+
+
 def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
     """Return the x-height from the letters' rises over the base line, and whether all are alike.
 
@@ -492,8 +493,7 @@ def join_segments(
         if len(members) == 1:
             joined.append(members[0])
             continue
-        pieces = np.concatenate([line.pieces for line in members])
-        merged = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
+        merged = measure_together(found, members, core)
         if merged is not None:
             joined.append(merged)
     return joined

@@ -102,12 +102,8 @@ def is_fixed(lines: list[Line]) -> bool:
     return total > 0 and float((shares * letters).sum()) / total > FIXED_SHARE + 2 / total
 
 
-def looks_like_code(line: Line) -> bool:
-    """Return whether a line holds more of the signs of code than prose does."""
-    return _holds_code(line.text)
-
-
-def _holds_code(text: str) -> bool:
+def looks_like_code(text: str) -> bool:
+    """Return whether a text holds more of the signs of code than prose does."""
     return sum(sign in _CODE_SIGNS for sign in text) > _CODE_SHARE * len(text)
 
 
@@ -121,7 +117,7 @@ def measure(blocks: list[Block]) -> Measures | None:
     sizes = np.array([line.x_height for line in lines])
     fixed = fixed_shares(lines) > FIXED_SHARE
     typed = "".join(line.text for line, own in zip(lines, fixed, strict=True) if own)
-    listed = _holds_code(typed)
+    listed = looks_like_code(typed)
     typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed
     prose = letters * ~fixed
     told = prose if not typewritten and prose.sum() > _PROSE_SHARE * letters.sum() else letters
