@@ -46,7 +46,8 @@ _LEAST_GAIN = 1.01
 _BELIEVABLE = 0.7  # of the characters that another reading has more are right
 # A photograph: less of it is plain paper, and it holds fewer words than a page does.
 _ON_PAPER, _BARE, _MANY_WORDS = 0.93, 0.85, 150
-_IN_OTHER_SCRIPT = 0.9  # of a page's lines
+# Of a page's lines, and how many there are at least: bars and leaves make few rows.
+_IN_OTHER_SCRIPT, _ROWS = 0.9, 5
 # Letters expected right in sure words, and their share of all: with less, a photograph is taken to
 # hold no text.
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
@@ -175,7 +176,7 @@ def _is_photograph(page: Page, view: View) -> bool:
 
 def _in_other_script(page: Page) -> bool:
     unknown = [line.unsupported_script for block in page.blocks for line in block.lines]
-    return bool(unknown) and float(np.mean(unknown)) > _IN_OTHER_SCRIPT
+    return len(unknown) >= _ROWS and float(np.mean(unknown)) > _IN_OTHER_SCRIPT
 
 
 def _says_more(scene: Page, page: Page) -> bool:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.light import ink_of
+from amberquarry.imaging.pieces import Labels, connected_pieces
 
 Grey = NDArray[np.uint8]
 
@@ -50,7 +51,7 @@ def without_bleed(even: Grey) -> Grey | None:
     with sharp edges are printed so and stay.
     """
     ink = ink_of(even)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    labels, stats = connected_pieces(ink)
     height = stats[:, cv2.CC_STAT_HEIGHT]
     depth, edge = _depth_and_edge(even, labels, len(stats))
     counted = (height >= _LEAST_HEIGHT_PX) & (depth >= _FAINTEST)
@@ -77,7 +78,7 @@ def without_bleed(even: Grey) -> Grey | None:
 
 
 def _depth_and_edge(
-    even: Grey, labels: NDArray[np.int32], count: int
+    even: Grey, labels: Labels, count: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return how dark each piece of ink is at most, and how steep its edges are at most."""
     steep = cv2.morphologyEx(even, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.light import ground_of
+from amberquarry.imaging.pieces import Labels, connected_pieces
 
 Grey = NDArray[np.uint8]
 
@@ -38,7 +39,7 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     longest = max(size)
     gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
     joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    labels, stats = connected_pieces(joined)
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(1)
     chosen = sides >= _LEAST_LENGTH * longest
     chosen[0] = False
@@ -62,7 +63,7 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     return _lifted(grey, brightest, deep)
 
 
-def _on_paper(grey: Grey, labels: NDArray[np.int32], area: NDArray[np.int32]) -> NDArray[np.bool_]:
+def _on_paper(grey: Grey, labels: Labels, area: NDArray[np.int32]) -> NDArray[np.bool_]:
     """Return which marks stand on the page's paper, not on a coloured area or in a photograph."""
     ground = cv2.resize(ground_of(grey), labels.shape[::-1]).astype(np.float32)
     around = np.bincount(labels.ravel(), ground.ravel(), len(area)) / np.maximum(area, 1)
@@ -94,9 +95,7 @@ def _ink_in(part: Grey, shrink: int) -> NDArray[np.float32]:
     return np.asarray(1 - darkest / np.maximum(paper, 30), np.float32)
 
 
-def _pieces_touched(
-    labels: NDArray[np.int32], dark: NDArray[np.uint8], count: int
-) -> NDArray[np.int64]:
+def _pieces_touched(labels: Labels, dark: NDArray[np.uint8], count: int) -> NDArray[np.int64]:
     """Return for each of `count` marks how many pieces of dark print it touches."""
     _, pieces = cv2.connectedComponents(dark, connectivity=8)
     near = cv2.dilate(labels.astype(np.float32), np.ones((3, 3), np.uint8)).astype(np.int64)

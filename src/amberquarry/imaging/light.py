@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import PreparationStep, Step
+from amberquarry.imaging.pieces import connected_pieces
 
 Grey = NDArray[np.uint8]
 
@@ -328,7 +329,7 @@ def clear_borders(even: Grey) -> Grey:
     solid = (cv2.resize(even, size, interpolation=cv2.INTER_AREA) < 60).astype(np.uint8)
     if not solid.any() or min(size) < 8:
         return even
-    _count, labels, stats, _ = cv2.connectedComponentsWithStats(solid, connectivity=8)
+    labels, stats = connected_pieces(solid)
     x, y, w, h, _ = stats.T
     border = (x == 0) | (y == 0) | (x + w == size[0]) | (y + h == size[1])
     border[0] = False
@@ -379,7 +380,7 @@ def drop_specks(grey: Grey) -> Grey:
     other pages they may be points and accents, and stay.
     """
     ink = (grey < 128).astype(np.uint8)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    labels, stats = connected_pieces(ink)
     area = stats[:, cv2.CC_STAT_AREA]
     specks = area <= _SPECK_PIXELS
     if specks.sum() < _MANY_SPECKS * max(50, int((area >= 4 * _SPECK_PIXELS).sum())):

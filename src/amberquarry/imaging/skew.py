@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
+
+from amberquarry.imaging.pieces import connected_pieces
 
 _LEAST_LETTERS = 12
 _WORD_RATIO = 2.2  # of the long to the short side from which a component may be a word
@@ -32,7 +33,7 @@ class Letters:
 
 def find_letters(ink: NDArray[np.uint8]) -> Letters:
     """Return the components of `ink` (1 is ink) that can be letters."""
-    _, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    _, stats = connected_pieces(ink)
     left, top, width, height, area = stats[1:].T
     long, short = np.maximum(width, height), np.minimum(width, height)
     solid = (long >= 4) & (short >= 2) & (area >= 8)

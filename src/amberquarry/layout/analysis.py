@@ -17,11 +17,10 @@ from amberquarry.layout.blocks import (
     find_rows,
     make_blocks,
 )
-from amberquarry.layout.components import Components, find_components
+from amberquarry.layout.components import Components, core_letters, find_components
+from amberquarry.layout.gutters import find_gutters
 from amberquarry.layout.lines import (
     TextLine,
-    core_letters,
-    find_gutters,
     find_lines,
     measure_line,
     measure_together,

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging import Bend
-from amberquarry.layout.components import Components
-from amberquarry.layout.lines import TextLine, core_letters
+from amberquarry.layout.components import Components, core_letters
+from amberquarry.layout.lines import TextLine
 
 _ALONG = 5  # degree of the shift along the lines
 _LEAST_LETTERS = 8  # of a line that says how the page is bent

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Box
+from amberquarry.imaging.pieces import Labels, boxes_of_pieces, connected_pieces
 
 _RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule
 _RULE_THICKNESS = 0.45  # of the letter height, at most
@@ -31,7 +32,7 @@ _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker
 class Components:
     """Pieces of ink as arrays, index 0 is the ground and never a piece."""
 
-    labels: NDArray[np.int32]  # (H, W)
+    labels: Labels  # (H, W)
     left: NDArray[np.int32]
     top: NDArray[np.int32]
     right: NDArray[np.int32]  # exclusive
@@ -102,7 +103,9 @@ def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
         if len(rows):
             result[rows] = _opened(ink[rows], length)
         return result
-    blocks = np.minimum.reduce(ink[: height // block * block].reshape(-1, block, width), axis=1)
+    blocks = ink[: height // block * block : block].copy()
+    for row in range(1, block):
+        blocks &= ink[row : height // block * block : block]
     columns = np.flatnonzero(_holds_run(blocks.astype(bool), least, 0))
     if len(columns):
         result[:, columns] = _opened(np.ascontiguousarray(ink[:, columns].T), length).T
@@ -146,8 +149,8 @@ def find_rules(ink: NDArray[np.uint8], letter: float) -> list[NDArray[np.uint8]]
     found = []
     for axis in (1, 0):
         runs = _runs(ink, length, axis) if ink.shape[axis] > length else np.zeros_like(ink)
-        bold = _runs(runs, thick + 1, 1 - axis) if runs.any() else runs
-        if bold.any():
+        bold = _runs(runs, thick + 1, 1 - axis) if cv2.hasNonZero(runs) else runs
+        if cv2.hasNonZero(bold):
             runs &= ~cv2.dilate(bold, np.ones((3, 3), np.uint8)) & 1
         found.append(runs)
     return found
@@ -176,11 +179,11 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     """
     across, down = find_rules(ink, letter)
     rules = across | down
-    if rules.any():
+    if cv2.hasNonZero(rules):
         # the rule's soft edge goes with it, but not what crosses it
         wide = cv2.dilate(rules, np.ones((3, 3), np.uint8))
         ink = ink & ~wide & 1
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    labels, stats = connected_pieces(ink)
     left, top, width, height, area = stats.T
     large = (
         (height > _TALLEST_LETTER * letter)
@@ -193,21 +196,22 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     # rough or slanting rules, which no straight run covers, and frames
     drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
     both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
-    if rules.any():  # rounded corners and short sides of frames
+    if cv2.hasNonZero(rules):  # rounded corners and short sides of frames
         at_across, at_down = (_touching(labels, part, len(area)) for part in (across, down))
         side = (at_across | at_down) & (np.maximum(width, height) > _SIDE * letter)
         small = (fill < _CORNER_FILL) & (np.minimum(width, height) < _CORNER * letter)
         drawn |= ((at_across & at_down) | side) & small
-    if drawn.any():
-        rules = rules | drawn[labels]
+    for i in np.flatnonzero(drawn).tolist():
+        own = np.s_[top[i] : top[i] + height[i], left[i] : left[i] + width[i]]
+        rules[own] |= labels[own] == i
     pictures = [
         Box(left[i], top[i], left[i] + width[i], top[i] + height[i])
         for i in np.flatnonzero(large & ~drawn)
     ]
     photographs = find_photographs(grey, letter)
     if photographs.any():
-        count, _, boxes, _ = cv2.connectedComponentsWithStats(photographs.astype(np.uint8))
-        toned = [_trimmed(box, grey) for box in (_PHOTO_BLOCK * boxes[1:count, :4]).tolist()]
+        _, boxes = connected_pieces(photographs.astype(np.uint8))
+        toned = [_trimmed(box, grey) for box in (_PHOTO_BLOCK * boxes[1:, :4]).tolist()]
         pictures += [box for box in toned if not _holds_letters(box, stats, letter)]
     pictures = merge_boxes(pictures, letter)
     usable = ~large & ~drawn & (area >= max(4, (_SPECK * letter) ** 2))
@@ -235,10 +239,15 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     )
 
 
+def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
+    """Return which pieces are tall enough to say where a line runs."""
+    return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
+
+
 def _holds_letters(box: Box, stats: NDArray[np.int32], letter: float) -> bool:
     """Return whether the ink in a toned area is letters: text in a shadow, and no photograph.
 
-    stats: of the page's pieces, as `cv2.connectedComponentsWithStats` gives them.
+    stats: of the page's pieces, as `connected_pieces` gives them.
     """
     left, top, width, height, area = stats[1:].T
     x, y = left + width / 2, top + height / 2
@@ -252,21 +261,21 @@ def _holds_letters(box: Box, stats: NDArray[np.int32], letter: float) -> bool:
 
 def _boxes_of_rules(rules: NDArray[np.uint8], pictures: list[Box]) -> list[Box]:
     """Return the boxes of rules outside pictures, those that touch as one."""
-    if not rules.any():
+    if not cv2.hasNonZero(rules):
         return []
-    count, _, boxes, _ = cv2.connectedComponentsWithStats(rules, connectivity=8)
     found = [
-        Box(float(x), float(y), float(x + w), float(y + h))
-        for x, y, w, h, _ in boxes[1:count].tolist()
+        Box(float(x), float(y), float(x + w), float(y + h)) for x, y, w, h in boxes_of_pieces(rules)
     ]
     return [box for box in found if not any(area.contains(*box.middle) for area in pictures)]
 
 
-def _touching(labels: NDArray[np.int32], rules: NDArray[np.uint8], count: int) -> NDArray[np.bool_]:
+def _touching(labels: Labels, rules: NDArray[np.uint8], count: int) -> NDArray[np.bool_]:
     """Return which pieces lie at a rule."""
-    near = cv2.dilate(rules, np.ones((5, 5), np.uint8)) > 0
     touched = np.zeros(count, bool)
-    touched[labels[near]] = True
+    for x, y, width, height in boxes_of_pieces(rules):
+        around = np.s_[max(0, y - 2) : y + height + 2, max(0, x - 2) : x + width + 2]
+        near = cv2.dilate(rules[around], np.ones((5, 5), np.uint8)) > 0
+        touched[labels[around][near]] = True
     touched[0] = False
     return touched
 

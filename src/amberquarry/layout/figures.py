@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.typography import rows_of
@@ -324,9 +325,9 @@ def _toned(grey: NDArray[np.uint8], letter: float) -> list[tuple[Box, float]]:
     mask = (share < _MOST_WHITE * 255).astype(np.uint8)
     reach = max(3, round(letter / _CELL)) | 1
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, np.ones((reach, reach), np.uint8))
-    count, _, boxes, _ = cv2.connectedComponentsWithStats(mask, connectivity=4)
+    _, boxes = connected_pieces(mask, connectivity=4)
     found = []
-    for x, y, w, h, area in boxes[1:count].tolist():
+    for x, y, w, h, area in boxes[1:].tolist():
         if area < _SOLID * w * h or max(w / size[0], h / size[1]) > _WHOLE_PAGE:
             continue
         tones = grey[y * _CELL : (y + h) * _CELL, x * _CELL : (x + w) * _CELL]

@@ -9,14 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Box
-from amberquarry.layout.components import Components
+from amberquarry.layout.components import Components, core_letters
+from amberquarry.layout.raster import COARSE, painted
 from amberquarry.settings import LayoutSettings
 
-_COARSE = 4  # grouping works on a raster of blocks of this many pixels
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
-# least width and length of the white between columns, in letters, and how many lines it must part:
-# the narrower, the longer
-_GUTTERS = ((0.8, 42.0, 18.0), (1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
 _MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line
 _ACCENT_RISE = 2.7  # x-heights over the base line
 # Letters that touch: how far from their line, how high and wide in x-heights.
@@ -30,17 +27,8 @@ _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
-# Letters: pieces higher than this are large; the white between two of them that is none between
-# columns, in parts of what they are higher.
-_LARGE, _LARGE_WHITE = 1.25, 1.2
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
-_BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
-_FEET = 0.45  # letters by which a line across may hang into the white under it
-_GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
-# Letters beside a strip of white; share of rows with text in there, on both sides.
-_NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
-_LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
@@ -79,30 +67,6 @@ def lean_median(values: NDArray[np.float64]) -> float:
     return float(ranked[(len(ranked) - 1) // 2] + ranked[len(ranked) // 2]) / 2
 
 
-def core_letters(found: Components, letter: float) -> NDArray[np.bool_]:
-    """Return which pieces are tall enough to say where a line runs."""
-    return found.usable & (found.height >= 0.5 * letter) & (found.width >= 0.08 * letter)
-
-
-def _painted(
-    shape: tuple[int, int],
-    left: NDArray[np.floating],
-    top: NDArray[np.floating],
-    right: NDArray[np.floating],
-    bottom: NDArray[np.floating],
-) -> NDArray[np.uint8]:
-    """Return boxes, in pixels of a page of `shape`, painted on a coarse raster."""
-    rows, columns = (-(-size // _COARSE) + 1 for size in shape)
-    raster = np.zeros((rows, columns), np.uint8)
-    x0 = np.maximum(0, np.round(left / _COARSE)).astype(int)
-    x1 = np.maximum(x0 + 1, np.round(right / _COARSE)).astype(int)
-    y0 = np.maximum(0, np.round(top / _COARSE)).astype(int)
-    y1 = np.maximum(y0 + 1, np.round(bottom / _COARSE)).astype(int)
-    for a, b, c, d in zip(y0.tolist(), y1.tolist(), x0.tolist(), x1.tolist(), strict=True):
-        raster[a:b, c:d] = 1
-    return raster
-
-
 def _drawn_out(
     found: Components, chosen: NDArray[np.bool_], letter: float, reach: float
 ) -> NDArray[np.uint8]:
@@ -111,180 +75,13 @@ def _drawn_out(
     top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
     size = np.clip(bottom - top, 0.6 * letter, None)
     middle, half = (top + bottom) / 2, np.maximum((bottom - top) / 4, 0.12 * letter)
-    return _painted(
+    return painted(
         found.labels.shape,
         found.left[index] - reach * size,
         middle - half,
         found.right[index] + reach * size,
         middle + half,
     )
-
-
-def _whole(found: Components, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
-    """Return pieces painted whole, with the white between those larger than usual.
-
-    The white in a large heading is wider than that between columns.
-    """
-    shape = found.labels.shape
-    index = np.flatnonzero(chosen)
-    edges = [a[index].astype(float) for a in (found.left, found.top, found.right, found.bottom)]
-    raster = _painted(shape, *edges)
-    wider = _LARGE_WHITE * (edges[3] - edges[1] - _LARGE * letter)
-    large = wider > 0
-    left, top, right, bottom = (edge[large] for edge in edges)
-    after = _painted(shape, right, top, right + wider[large], bottom)
-    before = _painted(shape, left - wider[large], top, left, bottom)
-    return raster | (after & before)
-
-
-def find_gutters(found: Components, letter: float) -> list[Box]:
-    """Return upright white strips with text to both sides: between columns of text or tables."""
-    drawn = _whole(found, core_letters(found, letter), letter)
-    if found.rules.any():
-        rule = cv2.dilate(found.rules, np.ones((_COARSE, 1), np.uint8))[::_COARSE, ::_COARSE]
-        rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
-        drawn[: rule.shape[0], : rule.shape[1]] |= rule
-    for box in found.pictures:
-        drawn[
-            int(box.y0) // _COARSE : int(box.y1) // _COARSE,
-            int(box.x0) // _COARSE : int(box.x1) // _COARSE,
-        ] = 1
-    gutters: list[Box] = []
-    for width, length, least in _GUTTERS:
-        wide = max(2, round(width * letter / _COARSE))
-        long = max(4, round(length * letter / _COARSE))
-        white = cv2.morphologyEx(
-            1 - drawn,
-            cv2.MORPH_OPEN,
-            np.ones((long, wide), np.uint8),
-            borderType=cv2.BORDER_CONSTANT,
-            borderValue=0,
-        )
-        count, _, boxes, _ = cv2.connectedComponentsWithStats(white, connectivity=4)
-        for number in range(1, count):
-            gutters.extend(
-                _strips(
-                    white,
-                    boxes[number][:4].tolist(),
-                    drawn,
-                    long,
-                    rows=least * 1.5 * letter / _COARSE,
-                    beyond=round(_BEYOND * letter / _COARSE),
-                    feet=round(_FEET * letter / _COARSE),
-                    near=round(_NEAR_WHITE * letter / _COARSE),
-                )
-            )
-    return gutters + _ruled_gutters(found, drawn, letter)
-
-
-def _ruled_gutters(found: Components, drawn: NDArray[np.uint8], letter: float) -> list[Box]:
-    """Return the upright rules with text on both sides, as narrow gutters."""
-    if not found.rules.any():
-        return []
-    long = round(_GUTTER_RULE * letter)
-    coarse = cv2.dilate(found.rules, np.ones((1, _COARSE), np.uint8))[:, ::_COARSE]
-    upright = cv2.morphologyEx(coarse, cv2.MORPH_CLOSE, np.ones((round(letter), 1), np.uint8))
-    upright = cv2.morphologyEx(upright, cv2.MORPH_OPEN, np.ones((long, 1), np.uint8))
-    count, _, boxes, _ = cv2.connectedComponentsWithStats(upright, connectivity=8)
-    gutters = []
-    for x, y, w, h, _ in boxes[1:count].tolist():
-        if w * _COARSE > letter:
-            continue
-        y0, y1 = y // _COARSE, (y + h) // _COARSE
-        both = np.flatnonzero(drawn[y0:y1, :x].any(1) & drawn[y0:y1, x + w :].any(1))
-        if len(both) * _COARSE >= 0.5 * long:
-            gutters.append(Box(x * _COARSE, y0 * _COARSE, (x + w) * _COARSE, y1 * _COARSE))
-    return gutters
-
-
-def _long_runs(mask: NDArray[np.bool_], least: int) -> NDArray[np.bool_]:
-    """Return a mask (N,) without its runs of fewer than `least` elements."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    kept = mask.copy()
-    for start, stop in edges.reshape(-1, 2).tolist():
-        if stop - start < least:
-            kept[start:stop] = False
-    return kept
-
-
-def _strips(
-    white: NDArray[np.uint8],
-    box: list[int],
-    drawn: NDArray[np.uint8],
-    long: int,
-    rows: float,
-    beyond: int,
-    feet: int,
-    near: int,
-) -> list[Box]:
-    """Return the strips of one white region with text on both sides over at least `rows` rows.
-
-    beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
-    that the descenders of a line across may reach into the strip; near: columns beside a part of
-    the region in which text is looked for.
-    """
-    x, y, w, h = box
-    part = white[y : y + h, x : x + w]
-    # columns of the region that are white over long stretches, in runs of equal extent
-    strips = []
-    lengths = part.sum(0)
-    column = 0
-    while column < w:
-        if lengths[column] < long:
-            column += 1
-            continue
-        first = column
-        while (
-            column + 1 < w
-            and lengths[column + 1] >= long
-            and abs(int(lengths[column + 1]) - int(lengths[first])) <= 0.25 * lengths[first]
-        ):
-            column += 1
-        around = drawn[y : y + h, max(0, x + first - near) : x + column + 1 + near]
-        around = np.pad(around, ((0, 0), (max(0, near - x - first), 0)))
-        for start, stop in _stretches(part[:, first : column + 1], around, rows, near):
-            free = np.flatnonzero(part[:, first + (start + stop) // 2])
-            x0, x1 = x + first + start, x + first + stop + 1
-            for run in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
-                if len(run) < long:
-                    continue
-                y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
-                facing = np.asarray(drawn[y0:y1, :x0].any(1) & drawn[y0:y1, x1:].any(1))
-                both = np.flatnonzero(_long_runs(facing, feet))
-                if len(both) < rows:
-                    continue
-                # lines begin and end in the white a little beyond the last that face each other
-                top, foot = max(y0, y0 + int(both[0]) - beyond), y0 + int(both[-1]) + beyond
-                strips.append(Box(*(_COARSE * edge for edge in (x0, top, x1, min(y1, foot)))))
-        column += 1
-    return strips
-
-
-def _stretches(
-    white: NDArray[np.uint8], text: NDArray[np.uint8], rows: float, near: int
-) -> list[tuple[int, int]]:
-    """Return the first and last columns of white (rows, columns): all, and parts white alone.
-
-    Beside a short column of text the white between columns reaches into that under it: it is
-    white by itself where that text is, over at least `rows` rows, with lines that end and begin
-    at its edges.
-    text: the same rows and columns of the page, with `near` more columns on both sides.
-    """
-    last = white.shape[1] - 1
-    found = [(0, last)]
-    lone = _long_runs(white.any(1) & (white[:, last // 2] == 0), round(rows))
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], lone, [0]])))
-    for top, bottom in edges.reshape(-1, 2).tolist():
-        free = np.concatenate([[0], white[top:bottom].mean(0) > _LONE_WHITE, [0]])
-        for start, stop in np.flatnonzero(np.diff(free)).reshape(-1, 2).tolist():
-            sides = (
-                text[top:bottom, start : start + near],
-                text[top:bottom, near + stop :][:, :near],
-            )
-            beside = min(side.any(1).mean() for side in sides)
-            if beside >= _BESIDE_WHITE and (start, stop - 1) not in found:
-                found.append((start, stop - 1))
-    return found
 
 
 def find_lines(
@@ -297,15 +94,15 @@ def find_lines(
         return []
     raster = _drawn_out(found, seeds, letter, settings.letter_reach)
     for gutter in gutters:
-        middle = int(gutter.middle[0]) // _COARSE
-        raster[int(gutter.y0) // _COARSE : int(gutter.y1) // _COARSE, middle] = 0
+        middle = int(gutter.middle[0]) // COARSE
+        raster[int(gutter.y0) // COARSE : int(gutter.y1) // COARSE, middle] = 0
     _, groups = cv2.connectedComponents(raster, connectivity=4)
     index = np.flatnonzero(seeds)
     rows = np.clip(
-        ((found.top[index] + found.bottom[index]) // 2) // _COARSE, 0, raster.shape[0] - 1
+        ((found.top[index] + found.bottom[index]) // 2) // COARSE, 0, raster.shape[0] - 1
     )
     columns = np.clip(
-        ((found.left[index] + found.right[index]) // 2) // _COARSE, 0, raster.shape[1] - 1
+        ((found.left[index] + found.right[index]) // 2) // COARSE, 0, raster.shape[1] - 1
     )
     group = groups[rows, columns]
     cut = group == 0  # a gutter runs through the piece: it stands for itself
@@ -338,17 +135,27 @@ def find_lines(
 
 def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> NDArray[np.float64]:
     """Return the least-squares polynomial as coefficients for np.polyval (np.polyfit, but lean)."""
+    count = len(x)
+    level = float(y.sum()) / count
     if degree == 0:
-        return np.array([float(y.mean())])
-    middle, scale = float(x.mean()), max(1.0, float(np.ptp(x)) / 2)
+        return np.array([level])
+    middle, scale = float(x.sum()) / count, max(1.0, float(x.max() - x.min()) / 2)
     u = (x - middle) / scale
     if degree == 1:
-        slope = float((u * (y - y.mean())).sum() / max(1e-9, (u * u).sum())) / scale
-        return np.array([slope, float(y.mean()) - slope * middle])
-    powers = np.stack([u * u, u, np.ones_like(u)], 1)
-    a, b, c = np.linalg.solve(powers.T @ powers + 1e-9 * np.eye(3), powers.T @ y).tolist()
+        slope = float(u @ (y - level)) / max(1e-9, float(u @ u)) / scale
+        return np.array([slope, level - slope * middle])
+    powers = np.stack([u * u, u, np.ones_like(u)])
+    a, b, c = np.linalg.solve(powers @ powers.T + 1e-9 * np.eye(3), powers @ y).tolist()
     a, b = a / scale**2, b / scale
     return np.array([a, b - 2 * a * middle, c - b * middle + a * middle**2])
+
+
+def curve_at(curve: NDArray[np.float64], x: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Return a polynomial's values at some places (np.polyval, but lean)."""
+    y = np.full(x.shape, curve[0])
+    for coefficient in curve[1:].tolist():
+        y = y * x + coefficient
+    return y
 
 
 def usual_x_height(lines: list[TextLine]) -> float:
@@ -376,7 +183,7 @@ def measure_line(
         for attempt in range(5):
             degree = 0 if attempt == 0 else (2 if curved and attempt >= 2 else 1)
             fit = fit_curve(middle[kept], bottom[kept], degree)
-            off = bottom - np.polyval(fit, middle)
+            off = bottom - curve_at(fit, middle)
             limit = max(1.5, (0.5, 0.3, 0.2, 0.15, 0.12)[attempt] * height)
             # descenders hang below; what ends above is raised: both are left out
             fresh = np.abs(off - lean_median(off)) <= limit
@@ -390,13 +197,13 @@ def measure_line(
             ranked = np.sort(bottom)
             level = np.searchsorted(ranked, bottom + slack, "right")
             level -= np.searchsorted(ranked, bottom - slack, "left")
-            if level.max() > (np.abs(bottom - np.polyval(fit, middle)) <= slack).sum():
+            if level.max() > (np.abs(bottom - curve_at(fit, middle)) <= slack).sum():
                 fit = np.array(
                     [lean_median(bottom[np.abs(bottom - bottom[level.argmax()]) <= slack])]
                 )
     elif len(letters) > 1:
         fit = np.array([lean_median(bottom)])
-    rise = np.polyval(fit, middle) - top
+    rise = curve_at(fit, middle) - top
     x_height, plain = x_height_of(rise[(rise > 0.35 * height)], height)
     box = Box(
         float(found.left[members].min()),
@@ -572,7 +379,7 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         if len(inside) == 0:
             continue
         before, after = before[inside], after[inside]
-        rise = (np.polyval(line.baseline, x[inside]) - y[inside]) / size
+        rise = (curve_at(line.baseline, x[inside]) - y[inside]) / size
         bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
         dots = (rise < _ON_LINE) & (before < _DOTS_REACH * size)  # that a line begins with
         near = (before < 1.2 * size) | bullet | dots

@@ -18,6 +18,7 @@ from scipy.sparse.csgraph import connected_components
 
 from amberquarry.document import Box
 from amberquarry.imaging import Mapping
+from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.sheet import cut_rectangle
 
 Grey = NDArray[np.uint8]
@@ -128,7 +129,7 @@ def _letters(look: Grey) -> _Letters:
 
 def _shaped(look: Grey, mask: NDArray[np.uint8], most: int) -> list[tuple[float, ...]]:
     """Return the pieces of a mask that are shaped like letters, a row for each."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    labels, stats = connected_pieces(mask)
     w, h, area = stats[:, 2], stats[:, 3], stats[:, 4]
     fits = (
         (h >= _LOWEST)

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Box, Line, Style, Word
+from amberquarry.imaging.pieces import Labels
 from amberquarry.layout import CAPITAL_RATIO, Components, TextLine
 from amberquarry.reading.bullets import lone_bullet, piece_box, without_piece
 from amberquarry.reading.characters import UNKNOWN
@@ -164,7 +165,7 @@ def believable(found: Characters) -> bool:
 
 
 def place_characters(
-    labels: NDArray[np.int32],
+    labels: Labels,
     owner: NDArray[np.int64],
     number: int,
     line: TextLine,

@@ -1,0 +1,66 @@
+"""Connected pieces of a mask: labels and measures, or their boxes alone."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Labels = NDArray[np.integer[Any]]  # (H, W), 0 is the ground
+
+_MOST_SHORT = 65_535  # labels that 16 bits hold
+_BAND_ROWS = 256  # looked at together: they stay in the processor's cache
+
+
+def connected_pieces(
+    mask: NDArray[np.uint8], connectivity: int = 8
+) -> tuple[Labels, NDArray[np.int32]]:
+    """Return the label of each pixel and the pieces' measures, those of the ground first.
+
+    mask: (H, W), 0 is ground. connectivity: 8 where pixels that touch at a corner belong together,
+    else 4. measures: (N, 5) with left, top, width, height, area, the columns of
+    `cv2.CC_STAT_LEFT` and so on. Labels of 16 bits cost a third of the time, and are taken where
+    they suffice.
+    """
+    kind = cv2.CV_16U if _most_labels(mask, connectivity) < _MOST_SHORT else cv2.CV_32S
+    _, labels, measures, _ = cv2.connectedComponentsWithStats(
+        mask, connectivity=connectivity, ltype=kind
+    )
+    return labels, measures
+
+
+def boxes_of_pieces(mask: NDArray[np.uint8]) -> list[tuple[int, int, int, int]]:
+    """Return left, top, width and height of each piece, from the top down.
+
+    Pixels that touch at a corner belong together. By the pieces' outlines (Suzuki and Abe 1985),
+    which is fast where the mask is mostly ground.
+    """
+    outlines, nesting = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_SIMPLE)
+    if nesting is None:
+        return []
+    boxes = [
+        cv2.boundingRect(outline)
+        for outline, (*_, around) in zip(outlines, nesting[0].tolist(), strict=True)
+        if around < 0  # the others go round holes
+    ]
+    return sorted(((x, y, w, h) for x, y, w, h in boxes), key=lambda box: (box[1], box[0]))
+
+
+def _most_labels(mask: NDArray[np.uint8], connectivity: int) -> int:
+    """Return how many labels are given out at most on the way, joined ones included.
+
+    A search row by row opens a new label only at a pixel with no neighbour before it or above.
+    """
+    count = int(np.count_nonzero(mask[:1]))
+    for top in range(1, len(mask), _BAND_ROWS):
+        own = mask[top : top + _BAND_ROWS] > 0
+        above = mask[top - 1 : top - 1 + len(own)] > 0
+        known = above.copy()
+        known[:, 1:] |= own[:, :-1]
+        if connectivity == 8:
+            known[:, 1:] |= above[:, :-1]
+            known[:, :-1] |= above[:, 1:]
+        count += int(np.count_nonzero(own & ~known))
+    return count

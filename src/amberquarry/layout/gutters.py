@@ -1,0 +1,228 @@
+"""Gutters: the upright strips of white, and the rules, between columns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+from amberquarry.imaging.pieces import boxes_of_pieces
+from amberquarry.layout.components import Components, core_letters
+from amberquarry.layout.raster import COARSE, painted
+
+# least width and length of the white between columns, in letters, and how many lines it must part:
+# the narrower, the longer
+_GUTTERS = ((0.8, 42.0, 18.0), (1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
+# Letters: pieces higher than this are large; the white between two of them that is none between
+# columns, in parts of what they are higher.
+_LARGE, _LARGE_WHITE = 1.25, 1.2
+_BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
+_FEET = 0.45  # letters by which a line across may hang into the white under it
+_GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
+# Letters beside a strip of white; share of rows with text in there, on both sides.
+_NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
+_LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
+
+
+def _whole(found: Components, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
+    """Return pieces painted whole, with the white between those larger than usual.
+
+    The white in a large heading is wider than that between columns.
+    """
+    shape = found.labels.shape
+    index = np.flatnonzero(chosen)
+    edges = [a[index].astype(float) for a in (found.left, found.top, found.right, found.bottom)]
+    raster = painted(shape, *edges)
+    wider = _LARGE_WHITE * (edges[3] - edges[1] - _LARGE * letter)
+    large = wider > 0
+    left, top, right, bottom = (edge[large] for edge in edges)
+    after = painted(shape, right, top, right + wider[large], bottom)
+    before = painted(shape, left - wider[large], top, left, bottom)
+    return raster | (after & before)
+
+
+@dataclass(frozen=True, slots=True)
+class _Extent:
+    """First and last column of a raster with something drawn in it, for each row."""
+
+    first: NDArray[np.int64]  # (rows,), the raster's width where there is nothing
+    last: NDArray[np.int64]  # (rows,), -1 where there is nothing
+
+    @classmethod
+    def of(cls, drawn: NDArray[np.uint8]) -> _Extent:
+        """Return the extent of what is drawn (rows, columns)."""
+        width = drawn.shape[1]
+        some = drawn.any(1)
+        first = np.where(some, drawn.argmax(1), width)
+        return cls(first, np.where(some, width - 1 - drawn[:, ::-1].argmax(1), -1))
+
+    def facing(self, top: int, bottom: int, left: int, right: int) -> NDArray[np.bool_]:
+        """Return which rows have something drawn before column `left` and from `right` on."""
+        return np.asarray((self.first[top:bottom] < left) & (self.last[top:bottom] >= right))
+
+
+def find_gutters(found: Components, letter: float) -> list[Box]:
+    """Return upright white strips with text to both sides: between columns of text or tables."""
+    drawn = _whole(found, core_letters(found, letter), letter)
+    if cv2.hasNonZero(found.rules):
+        rule = cv2.dilate(found.rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
+        rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
+        drawn[: rule.shape[0], : rule.shape[1]] |= rule
+    for box in found.pictures:
+        drawn[
+            int(box.y0) // COARSE : int(box.y1) // COARSE,
+            int(box.x0) // COARSE : int(box.x1) // COARSE,
+        ] = 1
+    extent = _Extent.of(drawn)
+    gutters: list[Box] = []
+    for width, length, least in _GUTTERS:
+        wide = max(2, round(width * letter / COARSE))
+        long = max(4, round(length * letter / COARSE))
+        white = cv2.morphologyEx(
+            1 - drawn,
+            cv2.MORPH_OPEN,
+            np.ones((long, wide), np.uint8),
+            borderType=cv2.BORDER_CONSTANT,
+            borderValue=0,
+        )
+        for region in boxes_of_pieces(white):
+            gutters.extend(
+                _strips(
+                    white,
+                    region,
+                    drawn,
+                    extent,
+                    long,
+                    rows=least * 1.5 * letter / COARSE,
+                    beyond=round(_BEYOND * letter / COARSE),
+                    feet=round(_FEET * letter / COARSE),
+                    near=round(_NEAR_WHITE * letter / COARSE),
+                )
+            )
+    return gutters + _ruled_gutters(found, extent, letter)
+
+
+def _ruled_gutters(found: Components, extent: _Extent, letter: float) -> list[Box]:
+    """Return the upright rules with text on both sides, as narrow gutters."""
+    if not cv2.hasNonZero(found.rules):
+        return []
+    long = round(_GUTTER_RULE * letter)
+    wide = cv2.dilate(found.rules, np.ones((1, COARSE), np.uint8))
+    coarse = np.ascontiguousarray(wide[:, ::COARSE])
+    gap = round(letter)
+    # most columns hold too little of rules to be covered with gaps of that size
+    inked = cv2.reduce(coarse, 0, cv2.REDUCE_SUM, dtype=cv2.CV_32S)[0]
+    columns = np.flatnonzero(inked * gap >= long)
+    if not len(columns):
+        return []
+    upright = np.zeros_like(coarse)
+    closed = cv2.morphologyEx(coarse[:, columns], cv2.MORPH_CLOSE, np.ones((gap, 1), np.uint8))
+    upright[:, columns] = cv2.morphologyEx(closed, cv2.MORPH_OPEN, np.ones((long, 1), np.uint8))
+    gutters = []
+    for x, y, w, h in boxes_of_pieces(upright):
+        if w * COARSE > letter:
+            continue
+        y0, y1 = y // COARSE, (y + h) // COARSE
+        both = extent.facing(y0, y1, x, x + w).sum()
+        if both * COARSE >= 0.5 * long:
+            gutters.append(Box(x * COARSE, y0 * COARSE, (x + w) * COARSE, y1 * COARSE))
+    return gutters
+
+
+def _long_runs(mask: NDArray[np.bool_], least: int) -> NDArray[np.bool_]:
+    """Return a mask (N,) without its runs of fewer than `least` elements."""
+    kept = mask.copy()
+    for start, stop in _runs_of(mask):
+        if stop - start < least:
+            kept[start:stop] = False
+    return kept
+
+
+def _runs_of(mask: NDArray[np.bool_]) -> list[list[int]]:
+    """Return start and end (exclusive) of each run in a mask (N,)."""
+    padded = np.zeros(len(mask) + 2, bool)
+    padded[1:-1] = mask
+    edges: list[list[int]] = np.flatnonzero(padded[1:] != padded[:-1]).reshape(-1, 2).tolist()
+    return edges
+
+
+def _strips(
+    white: NDArray[np.uint8],
+    box: tuple[int, int, int, int],
+    drawn: NDArray[np.uint8],
+    extent: _Extent,
+    long: int,
+    rows: float,
+    beyond: int,
+    feet: int,
+    near: int,
+) -> list[Box]:
+    """Return the strips of one white region with text on both sides over at least `rows` rows.
+
+    beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
+    that the descenders of a line across may reach into the strip; near: columns beside a part of
+    the region in which text is looked for.
+    """
+    x, y, w, h = box
+    part = white[y : y + h, x : x + w]
+    # columns of the region that are white over long stretches, in runs of equal extent
+    strips = []
+    lengths = part.sum(0).tolist()
+    column = 0
+    while column < w:
+        if lengths[column] < long:
+            column += 1
+            continue
+        first = column
+        while (
+            column + 1 < w
+            and lengths[column + 1] >= long
+            and abs(lengths[column + 1] - lengths[first]) <= 0.25 * lengths[first]
+        ):
+            column += 1
+        around = drawn[y : y + h, max(0, x + first - near) : x + column + 1 + near]
+        if x + first < near:
+            around = np.pad(around, ((0, 0), (near - x - first, 0)))
+        for start, stop in _stretches(part[:, first : column + 1], around, rows, near):
+            free = np.flatnonzero(part[:, first + (start + stop) // 2])
+            x0, x1 = x + first + start, x + first + stop + 1
+            for run in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
+                if len(run) < long:
+                    continue
+                y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
+                both = np.flatnonzero(_long_runs(extent.facing(y0, y1, x0, x1), feet))
+                if len(both) < rows:
+                    continue
+                # lines begin and end in the white a little beyond the last that face each other
+                top, foot = max(y0, y0 + int(both[0]) - beyond), y0 + int(both[-1]) + beyond
+                strips.append(Box(*(COARSE * edge for edge in (x0, top, x1, min(y1, foot)))))
+        column += 1
+    return strips
+
+
+def _stretches(
+    white: NDArray[np.uint8], text: NDArray[np.uint8], rows: float, near: int
+) -> list[tuple[int, int]]:
+    """Return the first and last columns of white (rows, columns): all, and parts white alone.
+
+    Beside a short column of text the white between columns reaches into that under it: it is
+    white by itself where that text is, over at least `rows` rows, with lines that end and begin
+    at its edges.
+    text: the same rows and columns of the page, with `near` more columns on both sides.
+    """
+    last = white.shape[1] - 1
+    found = [(0, last)]
+    lone = _long_runs(white.any(1) & (white[:, last // 2] == 0), round(rows))
+    for top, bottom in _runs_of(lone):
+        for start, stop in _runs_of(white[top:bottom].mean(0) > _LONE_WHITE):
+            sides = (
+                text[top:bottom, start : start + near],
+                text[top:bottom, near + stop :][:, :near],
+            )
+            beside = min(side.any(1).mean() for side in sides)
+            if beside >= _BESIDE_WHITE and (start, stop - 1) not in found:
+                found.append((start, stop - 1))
+    return found
