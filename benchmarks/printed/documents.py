@@ -17,7 +17,7 @@ import numpy as np
 from PIL import Image
 
 from amberquarry.document import BlockKind
-from printed.truth import FIGURE_LINK, MOST_PARTS, Part, colour
+from printed.truth import FIGURE_LINK, MOST_PARTS, Part, colour, place_parts
 from printed.words import Words, hyphenate
 
 K = BlockKind
@@ -32,7 +32,7 @@ HERE = Path(__file__).parent
 
 
 class Draft:
-    """A document in the making: its parts in reading order, and where they stand in the HTML."""
+    """A document in the making: its parts, and where they stand in the HTML."""
 
     def __init__(self, words: Words, chance: random.Random) -> None:
         self.words, self.chance = words, chance
@@ -41,7 +41,7 @@ class Draft:
 
     def take(self, kind: BlockKind, text: str, **facts: Any) -> int:
         """Enter a part and return its number."""
-        self.parts.append(Part(kind, text, **facts))
+        self.parts.append(Part(kind, text, place=len(self.parts), **facts))
         return len(self.parts) - 1
 
     def element(self, tag: str, kind: BlockKind, text: str, css: str = "", style: str = "",
@@ -658,4 +658,5 @@ def make(name: str, seed: int, data: Path, language: str) -> tuple[str, list[Par
     chance = random.Random(f"{name}{seed}")
     draft = Draft(Words(data / "corpus", language, chance), chance)
     text = MAKERS[name](draft, data / "fonts")
+    place_parts(text, draft.parts)
     return re.sub(r"\n\s*\n", "\n", text), draft.parts

@@ -59,7 +59,7 @@ class Source:
 
     def shade(self, kind: BlockKind, text: str, **facts: Any) -> str:
         """Enter a part and return what sets its colour."""
-        self.parts.append(Part(kind, text, **facts))
+        self.parts.append(Part(kind, text, place=len(self.parts), **facts))
         red, green, blue = levels_of(kind, len(self.parts) - 1)
         return rf"\color[RGB]{{{red},{green},{blue}}}"
 

@@ -8,6 +8,7 @@ the PDF holds.
 from __future__ import annotations
 
 import ctypes
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -23,6 +24,10 @@ from textlayer import tight_box, tight_word
 KINDS = tuple(BlockKind)
 FIGURE_LINK = "https://figure.invalid/"
 MOST_PARTS = 1024
+# How parts are named in HTML: by the colour of their text, figures by their link.
+_NAMED = re.compile(
+    rf"rgb\((?P<red>\d+),(?P<green>\d+),(?P<blue>\d+)\)|{re.escape(FIGURE_LINK)}(?P<figure>\d+)"
+)
 _SPACE = 0.26  # of the tallest letter, between words at least; the library sees more spaces
 
 
@@ -35,6 +40,7 @@ class Part:
     level: int | None = None
     depth: int | None = None  # of an item
     taken_for: tuple[BlockKind, ...] = ()  # other kinds that are right as well
+    place: int = 0  # among the document's parts, in the order in which they are read
 
 
 @dataclass(slots=True)
@@ -51,6 +57,24 @@ def levels_of(kind: BlockKind, number: int) -> tuple[int, int, int]:
 def colour(kind: BlockKind, number: int, light: bool = False) -> str:
     """Return the colour of a part's text, for CSS."""
     return "rgb({},{},{})".format(*(255 - v if light else v for v in levels_of(kind, number)))
+
+
+def place_parts(text: str, parts: list[Part]) -> None:
+    """Number parts in the order in which they stand in a document's HTML, in place.
+
+    They need not be made in that order.
+    """
+    places: dict[int, int] = {}
+    for match in _NAMED.finditer(text):
+        if match["figure"]:
+            number = int(match["figure"])
+        else:
+            shade = [int(match[name]) for name in ("red", "green", "blue")]
+            _, high, low = (255 - v for v in shade) if shade[0] > 127 else shade
+            number = (high << 5) + low
+        places.setdefault(number, match.start())
+    for number, part in enumerate(parts):
+        part.place = places.get(number, len(text) + number)
 
 
 def page_blocks(
@@ -112,7 +136,7 @@ def _rank(parts: list[Part]) -> Any:
         BlockKind.RUNNING_FOOT: 2,
         BlockKind.PAGE_NUMBER: 3,
     }
-    return lambda number: (ends.get(parts[number].kind, 0), number)
+    return lambda number: (ends.get(parts[number].kind, 0), parts[number].place)
 
 
 def _around(boxes: Iterable[list[float]]) -> list[float]:

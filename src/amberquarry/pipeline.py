@@ -60,7 +60,8 @@ from amberquarry.sources import PagePicture
 log = logging.getLogger(__name__)
 
 _TRIAL_LINES = 4  # read each way to tell head from foot
-_DIM, _MORE_TRIAL_LINES = 0.65, 12  # confidence below which more lines are read
+# More lines are read where the first ones read badly, and nearly as well the other way up.
+_DIM, _ALIKE, _MORE_TRIAL_LINES = 0.65, 0.25, 12
 SURE = 0.88  # mean confidence at which a page is taken to stand upright without a second look
 _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
@@ -222,26 +223,29 @@ def _head_or_foot(
 
     A few lines are read as they are; where that goes badly, also upside down.
     """
-    lines = trial_lines(layout.found, layout.lines, prepared.letter_height, _TRIAL_LINES)
+    letter, grey, found = prepared.letter_height, prepared.grey, layout.found
+    lines = trial_lines(found, layout.lines, letter, _TRIAL_LINES)
     if not lines:
         return _Standing(prepared, layout, 0.0, False)
-    as_is = trial_confidence(prepared.grey, layout.found, lines, network, settings.reading)
-    if as_is < _DIM:
-        lines = trial_lines(layout.found, layout.lines, prepared.letter_height, _MORE_TRIAL_LINES)
-        as_is = trial_confidence(prepared.grey, layout.found, lines, network, settings.reading)
+    as_is = trial_confidence(grey, found, lines, network, settings.reading)
     if as_is >= SURE:
         return _Standing(prepared, layout, as_is, False)
-    turned = upside_down(prepared)
-    other = trial_confidence(
-        turned.grey,
-        *lines_upside_down(layout, lines, prepared.letter_height),
-        network,
-        settings.reading,
-    )
+    turned = found.upside_down()
+
+    def on_its_head() -> float:
+        measured = lines_upside_down(turned, lines, letter)
+        return trial_confidence(grey[::-1, ::-1], turned, measured, network, settings.reading)
+
+    other = on_its_head()
+    if as_is < _DIM and abs(other - as_is) < _ALIKE:
+        lines = trial_lines(found, layout.lines, letter, _MORE_TRIAL_LINES)
+        as_is = trial_confidence(grey, found, lines, network, settings.reading)
+        other = on_its_head()
     log.debug("upright %.2f, upside down %.2f", as_is, other)
     # a page whose lines run across stands upright far more often than not
     if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
-        return _Standing(turned, analyse(turned, settings.layout), other, other - as_is < 0.1)
+        page = upside_down(prepared)
+        return _Standing(page, analyse(page, settings.layout, turned), other, other - as_is < 0.1)
     return _Standing(prepared, layout, as_is, prepared.turned != 0 and as_is - other < 0.05)
 
 

@@ -47,10 +47,13 @@ class Layout:
         return [line for region in self.regions for line in region.lines]
 
 
-def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
-    """Return the layout of a prepared page; a page without text has no regions with lines."""
+def analyse(page: Prepared, settings: LayoutSettings, found: Components | None = None) -> Layout:
+    """Return the layout of a prepared page; a page without text has no regions with lines.
+
+    found: the page's pieces, where they are known.
+    """
     letter = page.letter_height or _UNKNOWN_LETTER_PX
-    found = find_components(page.ink, page.grey, letter)
+    found = found or find_components(page.ink, page.grey, letter)
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters, settings)
     if len(lines) > _MOST_LINES:
@@ -106,11 +109,11 @@ def whole_line(layout: Layout, letter: float) -> TextLine | None:
     return measure_together(layout.found, layout.lines, core)
 
 
-def lines_upside_down(
-    layout: Layout, lines: list[TextLine], letter: float
-) -> tuple[Components, list[TextLine]]:
-    """Return the pieces on the page turned by 180 degrees, and the given lines measured there."""
-    found = layout.found.upside_down()
+def lines_upside_down(found: Components, lines: list[TextLine], letter: float) -> list[TextLine]:
+    """Return lines of a page measured on the page turned by 180 degrees.
+
+    found: the pieces on the turned page.
+    """
     core = core_letters(found, letter or _UNKNOWN_LETTER_PX)
     turned = []
     for line in lines:
@@ -118,4 +121,4 @@ def lines_upside_down(
         measured = measure_line(found, pieces, core)
         if measured is not None:
             turned.append(measured)
-    return found, turned
+    return turned

@@ -22,6 +22,8 @@ _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
 # Rounded corners and short sides of frames: share of their box that they fill; letters that a side
 # is long at least, and a corner wide at most.
 _CORNER_FILL, _SIDE, _CORNER = 0.35, 2.2, 1.2
+# A straight side, no stem of a letter at a rule: over its width, and letters long at least.
+_STRAIGHT, _STRAIGHT_SIDE = 8.0, 1.6
 _PHOTO_BLOCK = 8
 # Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
 _LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
@@ -198,9 +200,11 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
     if cv2.hasNonZero(rules):  # rounded corners and short sides of frames
         at_across, at_down = (_touching(labels, part, len(area)) for part in (across, down))
-        side = (at_across | at_down) & (np.maximum(width, height) > _SIDE * letter)
-        small = (fill < _CORNER_FILL) & (np.minimum(width, height) < _CORNER * letter)
-        drawn |= ((at_across & at_down) | side) & small
+        touching = at_across | at_down
+        longer, shorter = np.maximum(width, height), np.minimum(width, height)
+        small = (fill < _CORNER_FILL) & (shorter < _CORNER * letter)
+        drawn |= ((at_across & at_down) | (touching & (longer > _SIDE * letter))) & small
+        drawn |= touching & (longer > np.maximum(_STRAIGHT * shorter, _STRAIGHT_SIDE * letter))
     for i in np.flatnonzero(drawn).tolist():
         own = np.s_[top[i] : top[i] + height[i], left[i] : left[i] + width[i]]
         rules[own] |= labels[own] == i

@@ -17,7 +17,7 @@ _TALL = 26.0  # letters: height of a box with sides, at most
 _LONGEST_LABEL = 50  # letters
 _MOST_LETTERS = 150  # in a box: a text in a frame is no field
 _OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
-_ROW = 2.6  # letters between the feet of two rows of one entry
+_ROW = 3.2  # letters between the feet of two rows of one entry
 _GAP = 1.25  # x-heights between a label and its entry in one box
 _TO_LINE, _SPACE = 2.0, 0.9  # letters from a label to its line; between its words, at most
 _TALL_WORD = 1.5  # letters: higher ones may be the sides of boxes
@@ -69,7 +69,7 @@ def place_fields(
     framing = {id(rule) for pair in edges for rule in pair}
     under = [rule for rule in lying if id(rule) not in framing]
     fields = [_boxed(box, pieces) for box in boxes]
-    fields += [_on_line(rule, pieces, letter) for rule in under]
+    fields += [_on_line(rule, lying, pieces, letter) for rule in under]
     fields = [own for own in fields if 0 < own.label_letters < _LONGEST_LABEL]
     if len(fields) < _FEWEST:
         return blocks
@@ -157,13 +157,20 @@ def _boxed(box: Box, pieces: list[_Piece]) -> _Field:
     return _Field(inside)
 
 
-def _on_line(rule: Box, pieces: list[_Piece], letter: float) -> _Field:
-    """Return the field whose entry stands on a line: its rows upwards, the label to their left."""
+def _on_line(rule: Box, rules: list[Box], pieces: list[_Piece], letter: float) -> _Field:
+    """Return the field whose entry stands on a line: its rows upwards, the label to their left.
+
+    What stands over another of the form's `rules` belongs to that one.
+    """
+    edge = max(
+        (r.y1 for r in rules if r.y1 < rule.y0 and r.x0 < rule.x1 and rule.x0 < r.x1), default=0.0
+    )
     over = sorted(
         (
             p
             for p in pieces
             if rule.x0 - 0.5 * letter < p.word.box.middle[0] < rule.x1 + 0.5 * letter
+            and p.word.box.middle[1] > edge
         ),
         key=lambda p: -p.word.box.y1,
     )
@@ -245,7 +252,34 @@ def _with_fields(blocks: list[Block], fields: list[_Field]) -> list[Block]:
             out.append(block.part(_plain(block), run))
         elif not block.lines:
             out.append(block)
-    return out
+    return _rows_in_order(out)
+
+
+def _rows_in_order(blocks: list[Block]) -> list[Block]:
+    """Return blocks with fields that follow each other in one row set from left to right.
+
+    A label without an entry stands on a level of its own.
+    """
+    fields: list[list[Block]] = []
+    for block in blocks:
+        if block.kind is BlockKind.ENTRY and fields and fields[-1][0].kind is BlockKind.LABEL:
+            fields[-1].append(block)
+        else:
+            fields.append([block])
+    for number in range(1, len(fields)):
+        while number and _is_left_of(fields[number], fields[number - 1]):
+            fields[number - 1 : number + 1] = fields[number], fields[number - 1]
+            number -= 1
+    return [block for own in fields for block in own]
+
+
+def _is_left_of(own: list[Block], other: list[Block]) -> bool:
+    """Return whether a field stands in the row of another, and to its left."""
+    if not own[0].kind is other[0].kind is BlockKind.LABEL:
+        return False
+    a, b = (Box.around([block.box for block in blocks]) for blocks in (own, other))
+    shared = min(a.y1, b.y1) - max(a.y0, b.y0)
+    return a.x1 < b.x0 and shared > 0.5 * min(a.height, b.height)
 
 
 def _plain(block: Block) -> BlockKind:

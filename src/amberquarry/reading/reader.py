@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import re
 from dataclasses import dataclass, replace
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.imaging.pieces import Labels
-from amberquarry.layout import CAPITAL_RATIO, Components, TextLine
+from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, low_size
 from amberquarry.reading.bullets import lone_bullet, piece_box, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
@@ -54,6 +55,8 @@ _MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
 _SURE_LONG = 0.85  # of a longer line
 _NEAR_SIZES = (0.8, 1.25)
+# White, in x-heights, beside which type may have another size; logarithm of their ratio.
+_PART_GAP, _OTHER_SIZE = 1.0, 0.14
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -73,6 +76,7 @@ class PlacedText:
 
 @dataclass(frozen=True, slots=True)
 class _Reading:
+    line: TextLine
     picture: LinePicture
     read: Characters
     doubts: list[Doubt]
@@ -81,6 +85,11 @@ class _Reading:
     def confidence(self) -> float:
         """Mean confidence of the characters, 0 without any."""
         return float(self.read.confidences.mean()) if self.read.text else 0.0
+
+    @property
+    def centres(self) -> NDArray[np.float32]:
+        """Page x of each character's middle."""
+        return self.picture.page_x(self.read.columns)
 
 
 def read_lines(
@@ -96,16 +105,17 @@ def read_lines(
     is known from all of its lines.
     """
     owner = owners(found, lines)
-    readings: list[_Reading | None] = []
+    readings: list[list[_Reading]] = []  # of a line in parts of one size of type, none if no text
     tried = 0
+
+    def read_as(line: TextLine) -> _Reading:
+        foreign = owner >= 0
+        foreign[line.pieces] = False
+        picture = cut_line(grey, found, line, foreign, settings)
+        steps = parted(network.steps(picture.ink), settings.word_parting)
+        return _Reading(line, picture, decode(steps), doubts_of(steps))
+
     for number, line in enumerate(lines):
-        foreign = (owner != number) & (owner >= 0)
-
-        def read_as(line: TextLine, foreign: NDArray[np.bool_] = foreign) -> _Reading:
-            picture = cut_line(grey, found, line, foreign, settings)
-            steps = parted(network.steps(picture.ink), settings.word_parting)
-            return _Reading(picture, decode(steps), doubts_of(steps))
-
         best = read_as(line)
         short = line.plain or len(line.pieces) <= _FEW_PIECES
         # letters of one height may be small ones or capitals and figures; in faint or broken print
@@ -115,31 +125,40 @@ def read_lines(
             tried += 1
             others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
-        readings.append(best if believable(best.read) else None)
-    texts = [reading.read.text for reading in readings if reading]
+        if not believable(best.read):
+            readings.append([])
+            continue
+        boxes = place_characters(found.labels, owner, number, line, best.read.text, best.centres)
+        parts = [read_as(part) for part in parts_of_one_size(line, best.read.text, boxes, found)]
+        readings.append(parts if _surer(parts, best) else [best])
+    texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
     script = main_script(texts)
     language = identify(" ".join(texts))
     prior = load_prior(language) if language else None
     results: list[Line | None] = []
     texts_placed: list[PlacedText] = []
-    for number, reading in enumerate(readings):
-        if reading is None:
+    for number, parts in enumerate(readings):
+        if not parts:
             results.append(None)
             continue
-        read = reading.read
-        if prior and settings.prior_weight:
-            search = Search(settings.search_width, settings.prior_weight, _BONUS)
-            read = resolve(read, reading.doubts, prior, search)
-        centres = reading.picture.page_x(read.columns)
-        line = lines[number]
-        bullet = lone_bullet(found, line, float(centres[0]))
+        first = parts[0]
+        bullet = lone_bullet(found, first.line, float(first.centres[0]))
         if bullet is not None:
             owner[bullet[1]] = -1
-            line = without_piece(found, line, bullet[1])
-        boxes = place_characters(found.labels, owner, number, line, read.text, centres)
-        text = settle_brackets(settle_figures(settle_scripts(read.text, script)))
-        placed = PlacedText(text, boxes, read.confidences, read.styles)
-        whole = space_leaders(placed)
+            line = without_piece(found, first.line, bullet[1])
+            parts = [replace(first, line=line), *parts[1:]]
+        placed = []
+        for part in parts:
+            read = part.read
+            if prior and settings.prior_weight:
+                search = Search(settings.search_width, settings.prior_weight, _BONUS)
+                read = resolve(read, part.doubts, prior, search)
+            centres = part.picture.page_x(read.columns)
+            boxes = place_characters(found.labels, owner, number, part.line, read.text, centres)
+            placed.append(PlacedText(read.text, boxes, read.confidences, read.styles))
+        whole = in_one_line(placed)
+        text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
+        whole = space_leaders(replace(whole, text=text))
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
         if bullet is not None:
@@ -153,6 +172,73 @@ def read_lines(
     if prior and settings.repair_words:
         repair_words(kept, prior)
     return results
+
+
+def _surer(parts: list[_Reading], whole: _Reading) -> bool:
+    """Return whether a line is read more surely in parts."""
+    if not parts or not all(part.read.text for part in parts):
+        return False
+    confidences = np.concatenate([part.read.confidences for part in parts])
+    return float(confidences.mean()) > whole.confidence
+
+
+def parts_of_one_size(
+    line: TextLine, text: str, boxes: NDArray[np.float32], found: Components
+) -> list[TextLine]:
+    """Return the parts of a line with wide gaps in which type has one size; none if all has.
+
+    What was entered in a form is seldom as large as the label before it.
+    text, boxes (N, 4): what was read in the line, and where.
+    """
+    signs = np.array([n for n, letter in enumerate(text) if letter != " "], np.int64)
+    gaps = boxes[signs[1:], 0] - boxes[signs[:-1], 2]
+    runs = np.split(signs, np.flatnonzero(gaps > _PART_GAP * line.x_height) + 1)
+    if len(runs) < 2:
+        return []
+    parts: list[tuple[NDArray[np.int64], float]] = []
+    for run in runs:
+        size = low_size("".join(text[n] for n in run), boxes[run])
+        before = parts[-1][1] if parts else 0.0
+        if parts and (not size or not before or abs(math.log(size / before)) < _OTHER_SIZE):
+            parts[-1] = np.concatenate([parts[-1][0], run]), before or size
+        else:
+            parts.append((run, size))
+    if len(parts) < 2:
+        return []
+    edges = [(boxes[a[-1], 2] + boxes[b[0], 0]) / 2 for (a, _), (b, _) in itertools.pairwise(parts)]
+    middle = (found.left[line.pieces] + found.right[line.pieces]) / 2
+    share = np.searchsorted(edges, middle)
+    own = [line.pieces[share == n] for n in range(len(parts))]
+    if not all(map(len, own)):
+        return []
+    return [
+        TextLine(
+            Box(
+                float(found.left[pieces].min()),
+                float(found.top[pieces].min()),
+                float(found.right[pieces].max()),
+                float(found.bottom[pieces].max()),
+            ),
+            pieces,
+            line.baseline,
+            size or line.x_height,
+        )
+        for pieces, (_, size) in zip(own, parts, strict=True)
+    ]
+
+
+def in_one_line(parts: list[PlacedText]) -> PlacedText:
+    """Return the parts of a line with spaces between them."""
+    whole = parts[0]
+    for part in parts[1:]:
+        gap = np.array([whole.boxes[-1, 2], part.boxes[0, 1], part.boxes[0, 0], part.boxes[0, 3]])
+        whole = PlacedText(
+            f"{whole.text} {part.text}",
+            np.concatenate([whole.boxes, gap[None].astype(np.float32), part.boxes]),
+            np.concatenate([whole.confidences, np.ones(1, np.float32), part.confidences]),
+            np.concatenate([whole.styles, np.zeros((1, whole.styles.shape[1])), part.styles]),
+        )
+    return whole
 
 
 def believable(found: Characters) -> bool:
