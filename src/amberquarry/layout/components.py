@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Box
+from amberquarry.imaging.light import noise_level
 from amberquarry.imaging.pieces import Labels, boxes_of_pieces, connected_pieces
 
 _RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule
@@ -25,6 +26,9 @@ _CORNER_FILL, _SIDE, _CORNER = 0.35, 2.2, 1.2
 # A straight side, no stem of a letter at a rule: over its width, and letters long at least.
 _STRAIGHT, _STRAIGHT_SIDE = 8.0, 1.6
 _PHOTO_BLOCK = 8
+# Grey levels of photographs; the palest on smooth paper, and how much lower that lies for each
+# level by which the noise of the paper deviates.
+_MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 235, 10
 # Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
 _LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
@@ -159,9 +163,14 @@ def find_rules(ink: NDArray[np.uint8], letter: float) -> list[NDArray[np.uint8]]
 
 
 def find_photographs(grey: NDArray[np.uint8], letter: float) -> NDArray[np.bool_]:
-    """Return where middle greys prevail over an area no letters fill, in blocks of 8 pixels."""
+    """Return where middle greys prevail over an area no letters fill, in blocks of 8 pixels.
+
+    A photograph that was evened like paper is pale grain; where paper itself is grainy, only what
+    is darker tells.
+    """
     thin = np.ascontiguousarray(grey[::2, ::2])
-    middle = cv2.inRange(thin, 71, 214)
+    palest = max(_MIDDLE_GREY[1], _PALE_GREY - _PALE_NOISE * noise_level(grey))
+    middle = cv2.inRange(thin, _MIDDLE_GREY[0], palest)
     size = (max(1, grey.shape[1] // _PHOTO_BLOCK), max(1, grey.shape[0] // _PHOTO_BLOCK))
     share = cv2.resize(middle, size, interpolation=cv2.INTER_AREA)
     window = max(3, round(2.0 * letter / _PHOTO_BLOCK)) | 1

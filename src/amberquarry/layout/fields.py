@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import pairwise
 
+import numpy as np
+
 from amberquarry.document import Block, BlockKind, Box, Line, Style, Word
-from amberquarry.layout.typography import rows_of
+from amberquarry.layout.typography import rows_of, type_size
 
 _FEWEST = 4  # fields that make a form
 _THIN = 0.5  # letters: thickness of a line to write on, at most
@@ -17,7 +19,7 @@ _TALL = 26.0  # letters: height of a box with sides, at most
 _LONGEST_LABEL = 50  # letters
 _MOST_LETTERS = 150  # in a box: a text in a frame is no field
 _OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
-_ROW = 3.2  # letters between the feet of two rows of one entry
+_ROW = 2.6  # letters between the feet of two rows of one entry
 _GAP = 1.25  # x-heights between a label and its entry in one box
 _TO_LINE, _SPACE = 2.0, 0.9  # letters from a label to its line; between its words, at most
 _TALL_WORD = 1.5  # letters: higher ones may be the sides of boxes
@@ -32,6 +34,11 @@ class _Piece:
 
     word: Word
     line: Line
+
+    @property
+    def foot(self) -> float:
+        """Where most of its letters end, without those that hang below."""
+        return float(np.median(self.line.character_boxes[self.word.start : self.word.end, 3]))
 
 
 @dataclass(slots=True)
@@ -172,18 +179,18 @@ def _on_line(rule: Box, rules: list[Box], pieces: list[_Piece], letter: float) -
             if rule.x0 - 0.5 * letter < p.word.box.middle[0] < rule.x1 + 0.5 * letter
             and p.word.box.middle[1] > edge
         ),
-        key=lambda p: -p.word.box.y1,
+        key=lambda p: -p.foot,
     )
     foot = rule.y0
     entry: list[_Piece] = []
     for piece in over:
-        rise = foot - piece.word.box.y1
+        rise = foot - piece.foot
         most = _OVER if not entry else _ROW
         bold = [Style.BOLD in p.word.styles for p in (piece, *entry[:1])]
         alike = not entry or bold[0] == bold[1]  # a heading may stand over it
         if -_UNDER * letter < rise < most * letter and alike:
             entry.append(piece)
-            foot = min(foot, piece.word.box.y1)
+            foot = min(foot, piece.foot)
     top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)
     if any(
         top < p.word.box.middle[1] < rule.y1 and 0 < p.word.box.x0 - rule.x1 < _SPACE * letter
@@ -307,4 +314,6 @@ def _lines_of(pieces: list[_Piece]) -> list[Line]:
         own[0].line.part(sorted((p.word for p in own), key=lambda word: word.start))
         for own in found.values()
     ]
+    for line in lines:  # an entry need not be as large as its label
+        line.x_height = type_size(line) or line.x_height
     return [line for row in rows_of(lines) for line in row]

@@ -26,6 +26,7 @@ _MOST_TEXT = 3  # lines of text inside a frame that is no figure
 _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters of its sides
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
 _MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
+_LEAST_INK = 0.3  # letters along the longer side of what makes a figure larger
 _ROOM = 0.4  # letters between a figure and the text around it
 _OVERHANG, _SCALE = 3.0, 0.4  # letters that a scale stands out; share of the chart's width
 _OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
@@ -63,7 +64,7 @@ def find_figures(
         return []
     text = _text_lines(lines, letter)
     blocks = _array([line.box for line in text])
-    ink = _ink_boxes(found, text)
+    ink = _ink_boxes(found, text, letter)
     walls = _array([Box(g.middle[0], g.y0, g.middle[0], g.y1) for g in columns])
     boxes = _array(seeds)
     for _ in range(3):  # grown over what is near, seeds may meet
@@ -85,7 +86,7 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
     """Return blocks with the figures among them, each with the short lines that stand in it.
 
     A figure takes the place of the first block of its own, else it comes after the last one over
-    it in its column.
+    it in its column; where that spans several, after the columns to its left.
     """
     out = list(blocks)
     for box in figures:
@@ -105,16 +106,25 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
                 plain = block.kind is BlockKind.TABLE and len(rows_of(rest)) < 2
                 kept.append(block.part(BlockKind.PARAGRAPH if plain else block.kind, rest))
         if at is None:
-            over = [
-                number
-                for number, block in enumerate(kept)
-                if block.box.y1 <= box.y0 + 0.5 * box.height
-                and min(block.box.x1, box.x1) > max(block.box.x0, box.x0)
-            ]
-            at = over[-1] + 1 if over else 0
+            at = _place_of(box, kept)
         kept.insert(at, Block(BlockKind.FIGURE, box, labels))
         out = kept
     return out
+
+
+def _place_of(figure: Box, blocks: list[Block]) -> int:
+    """Return before which of the blocks a figure comes."""
+    middle = figure.middle[1]
+    column = [
+        number
+        for number, block in enumerate(blocks)
+        if min(block.box.x1, figure.x1) > max(block.box.x0, figure.x0)
+    ]
+    over = [number for number in column if blocks[number].box.y1 <= middle]
+    at = over[-1] + 1 if over else 0
+    under = next((n for n in column if n >= at and blocks[n].box.y0 >= middle), at)
+    before = all(block.box.x1 <= figure.x0 for block in blocks[at:under])
+    return under if before else at
 
 
 def _array(boxes: list[Box]) -> Floats:
@@ -172,9 +182,12 @@ def _boxes_of(found: Components, chosen: NDArray[np.bool_]) -> list[Box]:
     return [Box(*edge) for edge in edges.astype(float).tolist()]
 
 
-def _ink_boxes(found: Components, text: list[TextLine]) -> Floats:
-    """Return the boxes (N, 4) of all that is printed and neither text nor a rule of the page."""
-    free = found.area > 0
+def _ink_boxes(found: Components, text: list[TextLine], letter: float) -> Floats:
+    """Return the boxes (N, 4) of all that is printed and neither text nor a rule of the page.
+
+    Specks are left out: on a scan they lie all around.
+    """
+    free = np.maximum(found.width, found.height) >= _LEAST_INK * letter
     free[0] = False
     for line in text:
         free[line.pieces] = False
