@@ -28,6 +28,8 @@ from amberquarry.runs.folder import read_records
 from tests.support.blocks import CODE, FONTS, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, write_justified, write_lines
 
+SECOND = "A boat came in with the evening flood and lay under the wall until the bell. "
+
 
 def font(size, name="DejaVuSerif"):
     return ImageFont.truetype(str(FONTS / f"{name}.ttf"), size)
@@ -237,6 +239,36 @@ class PalePhotographTest(unittest.TestCase):
         self.assertEqual(of_kind(aq.read_page(image), BlockKind.FIGURE), [])
 
 
+class FigurePlaceTest(unittest.TestCase):
+    def test_specks_around_a_drawing_are_no_part_of_it(self):
+        image = blank()
+        write_justified(image, PROSE * 3, 140, 140, 960, 6)
+        write_justified(image, PROSE * 3, 140, 1110, 960, 6)
+        draw = ImageDraw.Draw(image)
+        draw.ellipse((440, 640, 800, 960), outline=0, width=4)
+        draw.line((440, 640, 800, 960), fill=0, width=4)
+        spots = np.random.default_rng(5).integers((150, 520), (1090, 1080), (60, 2))
+        for x, y in spots.tolist():
+            draw.rectangle((x, y, x + 2, y + 2), fill=0)
+        [figure] = of_kind(aq.read_page(image), BlockKind.FIGURE)
+        for edge, wanted in zip(figure.box, (440, 640, 800, 960), strict=True):
+            self.assertLess(abs(edge - wanted), 12)
+
+    def test_a_figure_at_the_head_of_a_column_comes_after_the_column_before(self):
+        image = blank()
+        write_lines(image, ["The flood at the quay and what it left"], x=120, y=120, size=48)
+        write_justified(image, PROSE * 6, 120, 260, 470, 26, size=26)
+        rough = np.random.default_rng(2).uniform(20, 200, (9, 12)).astype(np.uint8)
+        picture = Image.fromarray(rough).resize((430, 280), Image.Resampling.BICUBIC)
+        image.paste(picture, (660, 250))
+        write_justified(image, SECOND * 6, 650, 600, 470, 17, size=26)
+        kinds = [block.kind for block in aq.read_page(image).blocks]
+        figure = kinds.index(BlockKind.FIGURE)
+        self.assertEqual(kinds[0], BlockKind.HEADING)
+        self.assertGreater(figure, 1)
+        self.assertLess(figure, len(kinds) - 1)
+
+
 class EquationTest(unittest.TestCase):
     def test_a_displayed_equation_stands_apart(self):
         image = blank()
@@ -337,6 +369,40 @@ class FieldTest(unittest.TestCase):
             start = x + 18 + font(28).getlength(label) + 40
             draw.text((start, y + 22), entry, font=font(28), fill=0)
         self.assertEqual(self.fields(image), self.wanted())
+
+    def test_entries_in_larger_type_than_their_labels(self):
+        """Each is read in its own size: small letters do not come out as capitals."""
+        fields = (("Berth:", "como sova"), ("Owner:", "vox corvus"), ("Cargo:", "coconuts"),
+                  ("Wants:", "ovens, rooms"), ("Since:", "no season"))  # fmt: skip
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        for row, (label, entry) in enumerate(fields):
+            y = 200 + 110 * row
+            draw.rectangle((120, y, 1100, y + 84), outline=0, width=3)
+            draw.text((140, y + 56), label, font=font(24), fill=0, anchor="ls")
+            draw.text((300, y + 56), entry, font=font(36, "DejaVuSansMono"), fill=0, anchor="ls")
+        found = self.fields(image)
+        self.assertEqual([text for kind, text in found if kind is BlockKind.ENTRY],
+                         [entry for _, entry in fields])  # fmt: skip
+
+    def test_an_entry_in_two_rows_keeps_its_place(self):
+        """Three fields side by side: a long entry goes on under its first row."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        wanted = []
+        for row in range(3):
+            for column in range(3):
+                x, y = 100 + 370 * column, 200 + 150 * row
+                draw.text((x, y), "Gauge:", font=font(26), fill=0)
+                rows = ["low quay", "at noon"] if (row, column) == (1, 1) else ["mole"]
+                for number, text in enumerate(rows):
+                    draw.text((x + 120, y + 40 * number), text, font=font(26), fill=0)
+                foot = y + 40 * len(rows) - 2
+                draw.line((x + 110, foot, x + 330, foot), fill=0, width=3)
+                wanted.append(" ".join(rows))
+        found = self.fields(image)
+        entries = [" ".join(text.split()) for kind, text in found if kind is BlockKind.ENTRY]
+        self.assertEqual(entries, wanted)
 
 
 class MarginTest(unittest.TestCase):

@@ -361,7 +361,7 @@ def _read_regions(
     scales: list[Box] = []
     for measured, line in zip(lines, results, strict=True):
         if line is not None:
-            line.x_height = type_size(line) or measured.x_height
+            line.x_height = type_size(line.text, line.character_boxes) or measured.x_height
             leave_out_doubtful(line, settings)
             if line.confidence >= _SURE_TEXT:
                 believed.append(measured)

@@ -13,7 +13,7 @@ from amberquarry.layout.listing import code_text
 from amberquarry.layout.numbered import join_line_numbers
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.tables import place_tables
-from amberquarry.layout.typography import low_size, type_size
+from amberquarry.layout.typography import type_size
 from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
@@ -33,7 +33,6 @@ __all__ = [
     "join_line_numbers",
     "label_of",
     "lines_upside_down",
-    "low_size",
     "place_fields",
     "place_figures",
     "place_tables",

@@ -19,7 +19,7 @@ _TALL = 26.0  # letters: height of a box with sides, at most
 _LONGEST_LABEL = 50  # letters
 _MOST_LETTERS = 150  # in a box: a text in a frame is no field
 _OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
-_ROW = 2.6  # letters between the feet of two rows of one entry
+_ROW = 3.3  # letters between the feet of two rows of one entry
 _GAP = 1.25  # x-heights between a label and its entry in one box
 _TO_LINE, _SPACE = 2.0, 0.9  # letters from a label to its line; between its words, at most
 _TALL_WORD = 1.5  # letters: higher ones may be the sides of boxes
@@ -188,7 +188,8 @@ def _on_line(rule: Box, rules: list[Box], pieces: list[_Piece], letter: float) -
         most = _OVER if not entry else _ROW
         bold = [Style.BOLD in p.word.styles for p in (piece, *entry[:1])]
         alike = not entry or bold[0] == bold[1]  # a heading may stand over it
-        if -_UNDER * letter < rise < most * letter and alike:
+        begins = _begin_of(piece, letter) > rule.x0 - 0.5 * letter
+        if -_UNDER * letter < rise < most * letter and alike and (begins or not entry):
             entry.append(piece)
             foot = min(foot, piece.foot)
     top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)
@@ -205,6 +206,16 @@ def _on_line(rule: Box, rules: list[Box], pieces: list[_Piece], letter: float) -
         and not any(p is other for other in entry)
     ]
     return _Field(_leading(row, rule.x0, letter), entry)
+
+
+def _begin_of(piece: _Piece, letter: float) -> float:
+    """Return where the words of a line begin that lead up to one with no wide gap among them."""
+    x = piece.word.box.x0
+    for word in reversed([w for w in piece.line.words if w.start < piece.word.start]):
+        if x - word.box.x1 > _SPACE * letter:
+            break
+        x = word.box.x0
+    return x
 
 
 def _leading(row: list[_Piece], x: float, letter: float) -> list[_Piece]:
@@ -315,5 +326,5 @@ def _lines_of(pieces: list[_Piece]) -> list[Line]:
         for own in found.values()
     ]
     for line in lines:  # an entry need not be as large as its label
-        line.x_height = type_size(line) or line.x_height
+        line.x_height = type_size(line.text, line.character_boxes) or line.x_height
     return [line for row in rows_of(lines) for line in row]

@@ -222,7 +222,9 @@ def _mark_headings(blocks: list[Block], usual: Measures) -> None:
             for style in (Style.BOLD, Style.ITALIC)
         )
         capitals = text.upper() == text and letters >= 4
-        numbered = _SECTION.match(text) is not None
+        section = _SECTION.match(text)
+        # lines of verse are numbered as well
+        numbered = section is not None and ("." in section[0] or not section[0][-1].islower())
         ends = text.rstrip()[-1:] in ".,;"
         after = next((b for b in blocks[number + 1 :] if b.lines), None)
         leads = after is not None and after.kind not in (BlockKind.HEADING,)

@@ -29,6 +29,9 @@ _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
+_FEW_LOW = 0.3  # small letters to each tall one: fewer may be marks
+# X-heights within which other lines tell the size of one; where that are fewer, how far they do.
+_NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
@@ -239,6 +242,9 @@ def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
 
     low, tall = between(0.9, 1.1), between(1.22, 1.75)
     best = int(np.argmax(low + 0.85 * tall - 0.4 * between(0.6, 0.85)))
+    if low[best] < _FEW_LOW * tall[best]:  # marks among letters of one height
+        best = int(np.argmax(low))
+        tall[best] = 0
     x_height = lean_median(rise[(rise > 0.9 * rise[best]) & (rise < 1.1 * rise[best])])
     return x_height, bool(tall[best] < max(1, 0.06 * len(rise)))
 
@@ -556,11 +562,11 @@ def settle_x_heights(lines: list[TextLine]) -> None:
         as_capitals = line.x_height / CAPITAL_RATIO
         near = usual
         if sure:
-            beside = (
-                (x0 < line.box.x1)
-                & (line.box.x0 < x1)
-                & (np.abs(y0 - line.box.y0) < 6 * line.x_height)
-            )
+            away = np.abs(y0 - line.box.y0) / line.x_height
+            column = (x0 < line.box.x1) & (line.box.x0 < x1)
+            beside = column & (away < _NEAR_LINES)
+            if beside.sum() < _ENOUGH_LINES:  # one may be measured wrong
+                beside = column & (away < _FAR_LINES)
             if beside.any():
                 near = lean_median(heights[beside])
                 # the last line of a heading is told by the one over it, not by the text under it

@@ -34,32 +34,20 @@ class Measures:
     middle: float  # of what stands on the page, from its top
 
 
-def type_size(line: Line) -> float:
-    """Return the x-height of a line from the boxes of its letters, 0 where none tells it.
+def type_size(text: str, boxes: NDArray[np.float32]) -> float:
+    """Return the x-height of a text from the boxes (N, 4) of its letters, 0 where none tells it.
 
     Small letters without ascenders tell it by themselves; capitals, figures and tall letters where
     there are hardly any.
     """
-    known = low_size(line.text, line.character_boxes)
-    if known:
-        return known
-    heights = line.character_boxes[:, 3] - line.character_boxes[:, 1]
-    low = np.array([sign in _LOW_LETTERS for sign in line.text], bool)
-    tall = np.array([sign.isupper() or sign.isdigit() or sign in "bdfhklt" for sign in line.text])
+    heights = boxes[:, 3] - boxes[:, 1]
+    low = np.array([sign in _LOW_LETTERS for sign in text], bool)
+    if low.sum() >= _LEAST_LOW:
+        return float(np.median(heights[low]))
+    tall = np.array([sign.isupper() or sign.isdigit() or sign in "bdfhklt" for sign in text])
     if low.sum() + tall.sum() == 0:
         return 0.0
     return float(np.median(np.concatenate([heights[low], heights[tall] / CAPITAL_RATIO])))
-
-
-def low_size(text: str, boxes: NDArray[np.float32]) -> float:
-    """Return the height of small letters without ascenders, 0 with fewer than three of them.
-
-    boxes: (N, 4), of the characters.
-    """
-    low = np.array([sign in _LOW_LETTERS for sign in text], bool)
-    if low.sum() < _LEAST_LOW:
-        return 0.0
-    return float(np.median(boxes[low, 3] - boxes[low, 1]))
 
 
 def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:

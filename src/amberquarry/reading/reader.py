@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.imaging.pieces import Labels
-from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, low_size
+from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, type_size
 from amberquarry.reading.bullets import lone_bullet, piece_box, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
@@ -41,7 +41,7 @@ _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the 
 _HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
 _BULLET_CONFIDENCE = 0.8  # of one told by its shape
 _BONUS = 0.8  # for each character of a doubtful word, since each costs probability
-_MOSTLY = 0.6  # of a page's letters: then it stands in an unknown script
+_MOSTLY = 0.6  # of letters: a page's in an unknown script, capitals of a part of a line
 _SCRAP = 5  # letters of a line that tell nothing by themselves
 _LEAST_WORDS = 30  # of a page, from which its usual weight can be told
 _HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
@@ -57,6 +57,7 @@ _SURE_LONG = 0.85  # of a longer line
 _NEAR_SIZES = (0.8, 1.25)
 # White, in x-heights, beside which type may have another size; logarithm of their ratio.
 _PART_GAP, _OTHER_SIZE = 1.0, 0.14
+_CAPITALS = 3  # letters read as such that may be small ones
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -129,8 +130,14 @@ def read_lines(
             readings.append([])
             continue
         boxes = place_characters(found.labels, owner, number, line, best.read.text, best.centres)
-        parts = [read_as(part) for part in parts_of_one_size(line, best.read.text, boxes, found)]
-        readings.append(parts if _surer(parts, best) else [best])
+        in_parts = []
+        for own in parts_of_one_size(line, best.read.text, boxes, found):
+            inside = (best.centres >= own.box.x0) & (best.centres <= own.box.x1)
+            anew, as_before = read_as(own), float(best.read.confidences[inside].mean())
+            if anew.confidence < as_before:
+                anew = read_as(replace(own, x_height=line.x_height))
+            in_parts.append(anew)
+        readings.append(in_parts if _surer(in_parts, best) else [best])
     texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
     script = main_script(texts)
     language = identify(" ".join(texts))
@@ -197,7 +204,7 @@ def parts_of_one_size(
         return []
     parts: list[tuple[NDArray[np.int64], float]] = []
     for run in runs:
-        size = low_size("".join(text[n] for n in run), boxes[run])
+        size = _size_of("".join(text[n] for n in run), boxes[run])
         before = parts[-1][1] if parts else 0.0
         if parts and (not size or not before or abs(math.log(size / before)) < _OTHER_SIZE):
             parts[-1] = np.concatenate([parts[-1][0], run]), before or size
@@ -225,6 +232,17 @@ def parts_of_one_size(
         )
         for pieces, (_, size) in zip(own, parts, strict=True)
     ]
+
+
+def _size_of(text: str, boxes: NDArray[np.float32]) -> float:
+    """Return the x-height of a part of a line.
+
+    What was read as capitals may be small letters that are larger than the rest.
+    """
+    letters = [letter for letter in text if letter.isalpha()]
+    capitals = sum(map(str.isupper, letters))
+    mostly = capitals >= max(_CAPITALS, _MOSTLY * len(letters))
+    return CAPITAL_RATIO ** int(mostly) * type_size(text, boxes)
 
 
 def in_one_line(parts: list[PlacedText]) -> PlacedText:
