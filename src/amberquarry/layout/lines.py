@@ -29,7 +29,7 @@ _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
-_FEW_LOW = 0.3  # small letters to each tall one: fewer may be marks
+_FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
 # X-heights within which other lines tell the size of one; where that are fewer, how far they do.
 _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line

@@ -56,7 +56,8 @@ _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
 _SURE_LONG = 0.85  # of a longer line
 _NEAR_SIZES = (0.8, 1.25)
 # White, in x-heights, beside which type may have another size; logarithm of their ratio.
-_PART_GAP, _OTHER_SIZE = 1.0, 0.14
+_PART_GAP, _OTHER_SIZE = 1.5, 0.14
+_SURER = 0.01  # of the mean confidence, by which a line in parts must be read better
 _CAPITALS = 3  # letters read as such that may be small ones
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
@@ -133,8 +134,8 @@ def read_lines(
         in_parts = []
         for own in parts_of_one_size(line, best.read.text, boxes, found):
             inside = (best.centres >= own.box.x0) & (best.centres <= own.box.x1)
-            anew, as_before = read_as(own), float(best.read.confidences[inside].mean())
-            if anew.confidence < as_before:
+            anew, before = read_as(own), best.read.confidences[inside]
+            if len(before) and anew.confidence < float(before.mean()):
                 anew = read_as(replace(own, x_height=line.x_height))
             in_parts.append(anew)
         readings.append(in_parts if _surer(in_parts, best) else [best])
@@ -186,7 +187,7 @@ def _surer(parts: list[_Reading], whole: _Reading) -> bool:
     if not parts or not all(part.read.text for part in parts):
         return False
     confidences = np.concatenate([part.read.confidences for part in parts])
-    return float(confidences.mean()) > whole.confidence
+    return float(confidences.mean()) > whole.confidence + _SURER
 
 
 def parts_of_one_size(
