@@ -27,6 +27,7 @@ _THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters
 _LONG_RULE = 0.7  # of the page's width or height: such rules part the page
 _MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
 _LEAST_INK = 0.3  # letters along the longer side of what makes a figure larger
+_SURE_LABEL = 0.6  # mean confidence: what is read worse is a part of the drawing
 _ROOM = 0.4  # letters between a figure and the text around it
 _OVERHANG, _SCALE = 3.0, 0.4  # letters that a scale stands out; share of the chart's width
 _OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
@@ -85,6 +86,8 @@ def find_figures(
 def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
     """Return blocks with the figures among them, each with the short lines that stand in it.
 
+    Strokes of a drawing that were taken for letters are left out.
+
     A figure takes the place of the first block of its own, else it comes after the last one over
     it in its column; where that spans several, after the columns to its left.
     """
@@ -99,7 +102,7 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
                 kept.append(block)
                 continue
             at = len(kept) if at is None else at
-            labels += own
+            labels += [line for line in own if line.confidence >= _SURE_LABEL]
             rest = [line for line in block.lines if not any(line is label for label in own)]
             if rest:
                 # a row by itself is no table
