@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections import Counter
 from dataclasses import dataclass
@@ -39,10 +40,17 @@ class _Edge:
 
 
 def height_on_page(page: Page, block: Block) -> float:
-    """Return where a block's middle stands on the upright page, 0 at the top, 1 at the foot."""
+    """Return where a block's middle stands on the page set upright and level, 0 at the top, 1 at
+    the foot.
+    """
     x, y = block.box.middle
-    x, y = x / max(1, page.width), y / max(1, page.height)
-    return {0: y, 90: 1 - x, 180: 1 - y, 270: x}[page.rotation]
+    wide, high = max(1, page.width), max(1, page.height)
+    along, down = {
+        0: (x, y), 90: (y, wide - x), 180: (wide - x, high - y), 270: (high - y, x)
+    }[page.rotation]  # fmt: skip
+    if page.rotation in (90, 270):
+        wide, high = high, wide
+    return (down + (along - wide / 2) * math.tan(math.radians(page.skew))) / high
 
 
 def settle_running(pages: list[Page]) -> None:
