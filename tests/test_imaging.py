@@ -11,6 +11,7 @@ from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down
 from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel, reverse_dark
+from amberquarry.imaging.pieces import boxes_of_pieces, connected_pieces
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 from amberquarry.sources import PagePicture
@@ -36,6 +37,32 @@ def shrunk(grey):
 def brightest(colours):
     """Return the brightest channel of RGB colours, None where they are grey."""
     return PagePicture.of_image(Image.fromarray(colours)).brightest
+
+
+class PieceTest(unittest.TestCase):
+    def test_labels_and_measures_are_those_of_the_standard_search(self):
+        """Few pieces get short labels, so many that 16 bits do not hold them long ones."""
+        for share, kind in ((0.02, np.uint16), (0.15, np.int32)):
+            for connectivity in (4, 8):
+                with self.subTest(share=share, connectivity=connectivity):
+                    mask = np.random.default_rng(6).random((900, 1100)) < share
+                    mask = mask.astype(np.uint8)
+                    labels, measures = connected_pieces(mask, connectivity)
+                    _, wanted, stats, _ = cv2.connectedComponentsWithStats(
+                        mask, connectivity=connectivity
+                    )
+                    self.assertEqual(labels.dtype, kind)
+                    np.testing.assert_array_equal(labels, wanted)
+                    np.testing.assert_array_equal(measures, stats)
+
+    def test_boxes_of_pieces_in_one_another(self):
+        """A ring, a dot inside it, two squares that touch at a corner; nothing on blank paper."""
+        mask = np.zeros((60, 80), np.uint8)
+        self.assertEqual(boxes_of_pieces(mask), [])
+        cv2.rectangle(mask, (5, 5), (30, 40), 1, 1)
+        mask[20:23, 15:19] = 1
+        mask[44:48, 50:54] = mask[48:52, 54:58] = 1
+        self.assertEqual(boxes_of_pieces(mask), [(5, 5, 26, 36), (15, 20, 4, 3), (50, 44, 8, 8)])
 
 
 class MappingTest(unittest.TestCase):

@@ -1,6 +1,7 @@
 """What blocks are told to be, on drawn pages and on pages made of values."""
 
 import itertools
+import math
 import tempfile
 import unittest
 from pathlib import Path
@@ -12,7 +13,7 @@ from PIL import ImageDraw
 import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble, languages_of
-from amberquarry.document import Block, Box, Document, Emphasis, Style
+from amberquarry.document import Block, Box, Document, Emphasis, Page, Style
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
 from amberquarry.layout import place_figures, whole_photographs
@@ -287,6 +288,27 @@ class StructureTest(unittest.TestCase):
         text, _ = markdown(pages)
         self.assertNotIn("The Tide Book", text)
         self.assertIn("Quite another line", text)
+
+    def test_running_heads_of_scans_askew(self):
+        """Pages lie differently on the glass: heads at the left stand higher or lower there."""
+        text = "The keeper wrote the mark in the book and shut it."
+        for turned in (0, 90, 180, 270):
+            with self.subTest(turned=turned):
+                pages = []
+                for number, skew in enumerate((2.4, -1.2, 0.3), 1):
+                    head = block_of(BlockKind.RUNNING_HEAD, "The harbour", 0.0)
+                    # at the left edge, level with 60 pixels in the middle of the page
+                    drop = 400 * math.tan(math.radians(skew))
+                    x, y = 100.0, 60.0 + drop
+                    x, y = {0: (x, y), 90: (1000 - y, x), 180: (1000 - x, 1000 - y),
+                            270: (y, 1000 - x)}[turned]  # fmt: skip
+                    head.box = Box(x - 40, y - 8, x + 40, y + 8)
+                    body = block_of(BlockKind.PARAGRAPH, f"{number} {text}", 400.0)
+                    page = Page(number, 1000, 1000, None, turned, skew, blocks=[head, body])
+                    pages.append(page)
+                assemble(pages)
+                heads = [page.blocks[0].kind for page in pages]
+                self.assertEqual(heads, [BlockKind.RUNNING_HEAD] * 3)
 
     def test_levels_follow_size_over_pages(self):
         """One size is one level wherever it stands; numbering goes deeper where it says so."""
