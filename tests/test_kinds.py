@@ -202,6 +202,24 @@ class DrawnTest(unittest.TestCase):
         self.assertNotIn("1908", page.text)
         self.assertEqual(page.text.count("keeper"), 2 * PROSE.count("keeper"))
 
+    def test_a_cutting_has_no_running_foot(self):
+        """What was cut from a page ends with text, which must not be left out."""
+        image = blank(1100, 420)
+        write_lines(
+            image,
+            [
+                "The keeper read the gauge before noon",
+                "and wrote the mark in",
+                "the book that lay there",
+            ],
+            40,
+            30,
+        )
+        write_lines(image, ["OF BOATS AND BELLS"], 40, 370)
+        page = aq.read_page(image)
+        self.assertIn("OF BOATS", page.text)
+        self.assertEqual(of_kind(page, BlockKind.RUNNING_FOOT), [])
+
     def test_notes_stand_last(self):
         """A note under the left column comes after the right one."""
         image = blank(1500, 1300)

@@ -68,6 +68,7 @@ _ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
 _HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
 _LONGEST_TITLE = 90  # letters of a running title
 _EDGE, _FOLIO_EDGE = 0.14, 0.22  # of the page's height, in which heads and numbers stand
+_LEAST_PAGE = 15.0  # lines: what is lower is cut from a page, and its last line no foot
 
 
 def _whole_rows(lines: list[Line]) -> list[Line]:
@@ -337,6 +338,7 @@ def _one_weight(above: Block, below: Block) -> bool:
 def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
     """Mark what stands alone in the first and the last row of a page, as far as one page tells."""
     flow = [b for b in blocks if b.lines and b.kind is not BlockKind.FIGURE]
+    cutting = height < _LEAST_PAGE * usual.pitch
     for top in (True, False):
         row = _edge_row(flow, usual, top)
         if not row:
@@ -351,7 +353,7 @@ def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
         for block in row:
             if block in folio:
                 block.kind, block.level = BlockKind.PAGE_NUMBER, None
-            elif _may_run(block, usual, bool(folio)):
+            elif not cutting and _may_run(block, usual, bool(folio)):
                 block.kind = BlockKind.RUNNING_HEAD if top else BlockKind.RUNNING_FOOT
                 block.level = None
 
