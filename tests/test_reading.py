@@ -17,7 +17,12 @@ from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.reader import PlacedText, close_marks, make_line, settle_bold
-from amberquarry.reading.scripts import settle_brackets, settle_figures, settle_scripts
+from amberquarry.reading.scripts import (
+    settle_articles,
+    settle_brackets,
+    settle_figures,
+    settle_scripts,
+)
 from amberquarry.settings import LayoutSettings, PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
 from tests.support.pages import PROSE, pixels, text_page, wrap
@@ -238,6 +243,15 @@ class FigureTest(unittest.TestCase):
         ):
             with self.subTest(text):
                 self.assertEqual(settle_figures(text), wanted)
+
+    def test_a_lone_nought_before_a_word(self):
+        """Where sentences begin with the word "O" an unclear nought is that; clear ink stays."""
+        text = "0 mar subiu. 0 cais tem 0 degraus. 0 12"
+        unsure = np.full(len(text), 0.7, np.float32)
+        read = settle_articles(text, unsure, "pt")
+        self.assertEqual(read, "O mar subiu. O cais tem 0 degraus. 0 12")
+        self.assertEqual(settle_articles(text, unsure, "en"), text)
+        self.assertEqual(settle_articles(text, unsure + 0.29, "pt"), text)
 
     def test_angle_brackets_have_partners(self):
         """One beside a round bracket is round; pairs, and those of states, stay."""

@@ -23,6 +23,7 @@ from amberquarry.reading.normalise import LinePicture, cut_line, owners
 from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import (
     main_script,
+    settle_articles,
     settle_brackets,
     settle_figures,
     settle_scripts,
@@ -166,6 +167,7 @@ def read_lines(
             placed.append(PlacedText(read.text, boxes, read.confidences, read.styles))
         whole = in_one_line(placed)
         text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
+        text = settle_articles(text, whole.confidences, language)
         whole = space_leaders(replace(whole, text=text))
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)

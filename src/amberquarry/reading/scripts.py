@@ -7,6 +7,9 @@ import unicodedata
 from collections import Counter
 from collections.abc import Iterable
 
+import numpy as np
+from numpy.typing import NDArray
+
 _PAIRS = [
     ("A", "А", "Α"),
     ("B", "В", "Β"),
@@ -47,6 +50,11 @@ _PAIRS = [
 ]
 _AS_FIGURES = str.maketrans("lIOo", "1100")
 _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]+(?!\S)")
+# Languages in which sentences begin with the word "O"; a nought there that letters follow; its
+# confidence from which it is one.
+_WITH_LONE_O = frozenset(("cs", "es", "it", "pl", "pt", "sk"))
+_LONE_NOUGHT = re.compile(r"(?:^|(?<=[.!?] ))0(?= [^\W\d_])")
+_CLEAR_INK = 0.95
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
     for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
@@ -85,6 +93,19 @@ def settle_figures(text: str) -> str:
     two figures. The text keeps its length.
     """
     return _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
+
+
+def settle_articles(text: str, confidences: NDArray[np.float32], language: str | None) -> str:
+    """Return `text` with a lone nought at the start of a sentence or line read as the word "O".
+
+    In languages with such a word, before letters, and only where the ink was not clear. The text
+    keeps its length. confidences: (N,), of the characters.
+    """
+    if language not in _WITH_LONE_O:
+        return text
+    return _LONE_NOUGHT.sub(
+        lambda match: "O" if confidences[match.start()] < _CLEAR_INK else match[0], text
+    )
 
 
 def settle_brackets(text: str) -> str:
