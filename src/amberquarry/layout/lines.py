@@ -33,6 +33,7 @@ _FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
 # X-heights within which other lines tell the size of one; where that are fewer, how far they do.
 _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
+_SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
@@ -560,6 +561,10 @@ def settle_x_heights(lines: list[TextLine]) -> None:
         if not line.plain:
             continue
         as_capitals = line.x_height / CAPITAL_RATIO
+        found = np.abs(np.log(heights[:, None] / np.array([line.x_height, as_capitals])))
+        as_it_is, lower = (found < _SAME_TYPE).sum(0).tolist()
+        if as_it_is >= _ENOUGH_LINES and not lower:  # set like much of the page
+            continue
         near = usual
         if sure:
             away = np.abs(y0 - line.box.y0) / line.x_height
