@@ -20,6 +20,7 @@ from amberquarry.reading.reader import PlacedText, close_marks, make_line, settl
 from amberquarry.reading.scripts import (
     settle_articles,
     settle_brackets,
+    settle_case,
     settle_figures,
     settle_scripts,
 )
@@ -243,6 +244,20 @@ class FigureTest(unittest.TestCase):
         ):
             with self.subTest(text):
                 self.assertEqual(settle_figures(text), wanted)
+
+    def test_capitals_as_low_as_small_letters(self):
+        """Letters of one shape follow their height; small capitals and true ones stay."""
+        for text, wanted, tall in (
+            ("воЗмоЖность Пути", "возможность Пути", "П"),
+            ("Some coVeS and VoiCes", "Some coves and voices", "S"),
+            ("Vox and Corvus", "Vox and Corvus", "VC"),
+            ("the NORTH mole, TODaY", "the NORTH mole, TODaY", ""),
+        ):
+            with self.subTest(text):
+                rise = np.array([14.2 if letter in tall else 10.0 for letter in text])
+                # the second S of a word that begins with a true one stands low
+                rise[1:] = np.where([a.isalpha() for a in text[:-1]], 10.0, rise[1:])
+                self.assertEqual(settle_case(text, rise), wanted)
 
     def test_a_lone_nought_before_a_word(self):
         """Where sentences begin with the word "O" an unclear nought is that; clear ink stays."""

@@ -13,11 +13,12 @@ from amberquarry.layout.listing import code_text
 from amberquarry.layout.numbered import join_line_numbers
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.tables import place_tables
-from amberquarry.layout.typography import type_size
+from amberquarry.layout.typography import LOW_LETTERS, type_size
 from amberquarry.layout.vertical import find_vertical
 
 __all__ = [
     "CAPITAL_RATIO",
+    "LOW_LETTERS",
     "Components",
     "Layout",
     "Region",

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Block, BlockKind, Line, Style
 from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
 
-_LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
+LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
 _FIXED_LETTERS, FIXED_SHARE = 10, 0.8
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
 _UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
@@ -41,7 +41,7 @@ def type_size(text: str, boxes: NDArray[np.float32]) -> float:
     there are hardly any.
     """
     heights = boxes[:, 3] - boxes[:, 1]
-    low = np.array([sign in _LOW_LETTERS for sign in text], bool)
+    low = np.array([sign in LOW_LETTERS for sign in text], bool)
     if low.sum() >= _LEAST_LOW:
         return float(np.median(heights[low]))
     tall = np.array([sign.isupper() or sign.isdigit() or sign in "bdfhklt" for sign in text])

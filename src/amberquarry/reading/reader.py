@@ -25,6 +25,7 @@ from amberquarry.reading.scripts import (
     main_script,
     settle_articles,
     settle_brackets,
+    settle_case,
     settle_figures,
     settle_scripts,
 )
@@ -164,7 +165,8 @@ def read_lines(
                 read = resolve(read, part.doubts, prior, search)
             centres = part.picture.page_x(read.columns)
             boxes = place_characters(found.labels, owner, number, part.line, read.text, centres)
-            placed.append(PlacedText(read.text, boxes, read.confidences, read.styles))
+            text = settle_case(read.text, np.polyval(part.line.baseline, centres) - boxes[:, 1])
+            placed.append(PlacedText(text, boxes, read.confidences, read.styles))
         whole = in_one_line(placed)
         text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
         text = settle_articles(text, whole.confidences, language)

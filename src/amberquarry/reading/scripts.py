@@ -10,6 +10,8 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
+from amberquarry.layout import LOW_LETTERS
+
 _PAIRS = [
     ("A", "А", "Α"),
     ("B", "В", "Β"),
@@ -55,6 +57,10 @@ _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]
 _WITH_LONE_O = frozenset(("cs", "es", "it", "pl", "pt", "sk"))
 _LONE_NOUGHT = re.compile(r"(?:^|(?<=[.!?] ))0(?= [^\W\d_])")
 _CLEAR_INK = 0.95
+# Capitals that are small letters enlarged; how high these stand at most, in x-heights; how many
+# small letters tell the x-height.
+_ONE_SHAPE = frozenset("COSVWXZВГЖЗИКЛМНОПСТХЦЧШЩЪЫЬЭЮЯΟ")
+_SMALL_LETTER, _ENOUGH_LOW = 1.15, 4
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
     for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
@@ -93,6 +99,26 @@ def settle_figures(text: str) -> str:
     two figures. The text keeps its length.
     """
     return _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
+
+
+def settle_case(text: str, rise: NDArray[np.floating]) -> str:
+    """Return `text` with capitals that are no higher than the small letters around them as such.
+
+    Of letters that have one shape in both cases, in words of which a third are small letters: the
+    net sees their size, but not always what it says. Keeps the length.
+    rise: (N,), from the line's foot to the top of each character.
+    """
+    low = np.array([letter in LOW_LETTERS for letter in text], bool)
+    if low.sum() < _ENOUGH_LOW:
+        return text
+    small = rise < _SMALL_LETTER * float(np.median(rise[low]))
+    signs = list(text)
+    for match in re.finditer(r"[^\W\d_]+", text):
+        if 3 * sum(map(str.islower, match[0])) >= len(match[0]):
+            for n in range(match.start(), match.end()):
+                if small[n] and signs[n] in _ONE_SHAPE:
+                    signs[n] = signs[n].lower()
+    return "".join(signs)
 
 
 def settle_articles(text: str, confidences: NDArray[np.float32], language: str | None) -> str:
@@ -149,4 +175,5 @@ def settle_scripts(text: str, around: str | None = None) -> str:
             for letter in word
         )
 
-    return re.sub(r"[^\W\d_]+", settle, text)
+    # parts of a name with strokes or figures in it are of one script
+    return re.sub(r"[^\W\d_](?:\w*[^\W\d_])?", settle, text)
