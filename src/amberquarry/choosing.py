@@ -52,8 +52,7 @@ _IN_OTHER_SCRIPT, _ROWS = 0.9, 5
 # hold no text.
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _CLEARLY, _NEARLY = 1.05, 0.8
-# Mean confidence of what is hardly text; that of a page, of that of its boards.
-_BAD, _WORSE = 0.5, 0.65
+_BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
 _ROOM_PX = 6  # around what is cut out of a page
@@ -180,11 +179,19 @@ def _in_other_script(page: Page) -> bool:
 
 
 def _says_more(scene: Page, page: Page) -> bool:
-    """Return whether more was read off boards and signs than off the whole as a page."""
-    found, needed = _letters_in_words(scene), _letters_in_words(page)
-    # what reads badly as a page, or much worse than as boards, is full of marks taken for letters
-    bad = page.confidence < max(_BAD, _WORSE * scene.confidence)
-    return found > (_NEARLY if bad else _CLEARLY) * needed
+    """Return whether more was read off boards and signs than off the whole as a page.
+
+    What reads badly as a page is full of marks taken for letters: what was read right counts less
+    what was read wrong.
+    """
+    if page.confidence < _BAD:
+        return _letters_in_words(scene) > _NEARLY * _letters_in_words(page)
+    return _letters_gained(scene) > _CLEARLY * _letters_gained(page)
+
+
+def _letters_gained(page: Page) -> float:
+    """Return how many letters more are expected to be right than wrong."""
+    return sum(len(word.text) * (2 * word.confidence - 1) for word in page.words)
 
 
 def _letters_in_words(page: Page, least: float = 0.0) -> float:
