@@ -78,6 +78,15 @@ class Components:
         """Width of each piece."""
         return self.right - self.left
 
+    def box_of(self, pieces: NDArray[np.int64]) -> Box:
+        """Return the box around some pieces; ValueError without any."""
+        return Box(
+            float(self.left[pieces].min()),
+            float(self.top[pieces].min()),
+            float(self.right[pieces].max()),
+            float(self.bottom[pieces].max()),
+        )
+
     def frames(self, edge: float) -> list[Box]:
         """Return the boxes of rules that enclose an area with no rule in it.
 

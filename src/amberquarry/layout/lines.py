@@ -209,13 +209,7 @@ def measure_line(
         fit = np.array([lean_median(bottom)])
     rise = curve_at(fit, middle) - top
     x_height, plain = x_height_of(rise[(rise > 0.35 * height)], height)
-    box = Box(
-        float(found.left[members].min()),
-        float(found.top[members].min()),
-        float(found.right[members].max()),
-        float(found.bottom[members].max()),
-    )
-    return TextLine(box, members, fit, x_height, plain)
+    return TextLine(found.box_of(members), members, fit, x_height, plain)
 
 
 def measure_together(
@@ -413,12 +407,7 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
             continue
         pieces = np.concatenate([line.pieces, mine])
         line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
-        line.box = Box(
-            float(found.left[pieces].min()),
-            float(found.top[pieces].min()),
-            float(found.right[pieces].max()),
-            float(found.bottom[pieces].max()),
-        )
+        line.box = found.box_of(pieces)
 
 
 def attach_leaders(
@@ -502,15 +491,8 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
         for line in lines:
             gap = max(line.box.x0 - x, x - line.box.x1)
             if gap < 30 * letter and 0.3 < (line.baseline_at(x) - y) / line.x_height < 0.9:
-                box = Box(
-                    *(
-                        float(edge[piece])
-                        for edge in (found.left, found.top, found.right, found.bottom)
-                    )
-                )
-                dashes.append(
-                    TextLine(box, np.array([piece]), np.array([line.baseline_at(x)]), line.x_height)
-                )
+                own, level = np.array([piece]), np.array([line.baseline_at(x)])
+                dashes.append(TextLine(found.box_of(own), own, level, line.x_height))
                 break
     return dashes
 

@@ -59,6 +59,7 @@ _SURE_LONG = 0.85  # of a longer line
 _NEAR_SIZES = (0.8, 1.25)
 # White, in x-heights, beside which type may have another size; logarithm of their ratio.
 _PART_GAP, _OTHER_SIZE = 1.5, 0.14
+_PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
 _SURER = 0.01  # of the mean confidence, by which a line in parts must be read better
 _CAPITALS = 3  # letters read as such that may be small ones
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
@@ -94,6 +95,12 @@ class _Reading:
     def centres(self) -> NDArray[np.float32]:
         """Page x of each character's middle."""
         return self.picture.page_x(self.read.columns)
+
+    @property
+    def has_wide_gap(self) -> bool:
+        """Whether two letters beside each other stand so far apart that type may change between."""
+        letters = self.centres[[letter != " " for letter in self.read.text]]
+        return bool((np.diff(letters) > _PART_STEP * self.line.x_height).any())
 
 
 def read_lines(
@@ -131,6 +138,9 @@ def read_lines(
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
         if not believable(best.read):
             readings.append([])
+            continue
+        if not best.has_wide_gap:
+            readings.append([best])
             continue
         boxes = place_characters(found.labels, owner, number, line, best.read.text, best.centres)
         in_parts = []
@@ -224,17 +234,7 @@ def parts_of_one_size(
     if not all(map(len, own)):
         return []
     return [
-        TextLine(
-            Box(
-                float(found.left[pieces].min()),
-                float(found.top[pieces].min()),
-                float(found.right[pieces].max()),
-                float(found.bottom[pieces].max()),
-            ),
-            pieces,
-            line.baseline,
-            size or line.x_height,
-        )
+        TextLine(found.box_of(pieces), pieces, line.baseline, size or line.x_height)
         for pieces, (_, size) in zip(own, parts, strict=True)
     ]
 
