@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 import numpy as np
 
@@ -274,30 +274,24 @@ def _with_fields(blocks: list[Block], fields: list[_Field]) -> list[Block]:
 
 
 def _rows_in_order(blocks: list[Block]) -> list[Block]:
-    """Return blocks with fields that follow each other in one row set from left to right.
+    """Return blocks with fields that follow each other set row by row, each from left to right.
 
-    A label without an entry stands on a level of its own.
+    The rows are those of the first lines of labels: an entry may be higher than its neighbours.
     """
-    fields: list[list[Block]] = []
-    for block in blocks:
-        if block.kind is BlockKind.ENTRY and fields and fields[-1][0].kind is BlockKind.LABEL:
-            fields[-1].append(block)
-        else:
-            fields.append([block])
-    for number in range(1, len(fields)):
-        while number and _is_left_of(fields[number], fields[number - 1]):
-            fields[number - 1 : number + 1] = fields[number], fields[number - 1]
-            number -= 1
-    return [block for own in fields for block in own]
-
-
-def _is_left_of(own: list[Block], other: list[Block]) -> bool:
-    """Return whether a field stands in the row of another, and to its left."""
-    if not own[0].kind is other[0].kind is BlockKind.LABEL:
-        return False
-    a, b = (Box.around([block.box for block in blocks]) for blocks in (own, other))
-    shared = min(a.y1, b.y1) - max(a.y0, b.y0)
-    return a.x1 < b.x0 and shared > 0.5 * min(a.height, b.height)
+    out: list[Block] = []
+    for of_form, group in groupby(blocks, lambda b: b.kind in (BlockKind.LABEL, BlockKind.ENTRY)):
+        if not of_form:
+            out += group
+            continue
+        fields: dict[int, list[Block]] = {}
+        first: Line | None = None
+        for block in group:
+            if first is None or block.kind is BlockKind.LABEL:
+                first = block.lines[0]
+            fields.setdefault(id(first), []).append(block)
+        lines = [own[0].lines[0] for own in fields.values()]
+        out += [block for row in rows_of(lines) for line in row for block in fields[id(line)]]
+    return out
 
 
 def _plain(block: Block) -> BlockKind:

@@ -60,8 +60,10 @@ _NEAR_SIZES = (0.8, 1.25)
 # White, in x-heights, beside which type may have another size; logarithm of their ratio.
 _PART_GAP, _OTHER_SIZE = 1.5, 0.14
 _PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
-_SURER = 0.01  # of the mean confidence, by which a line in parts must be read better
-_CAPITALS = 3  # letters read as such that may be small ones
+# Of the mean confidence, by which a line in parts must be read better; logarithm of their sizes
+# from which that is not asked.
+_SURER, _FAR_APART = 0.01, 0.3
+_CAPITALS = 2  # letters read as such that may be small ones
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -197,11 +199,13 @@ def read_lines(
 
 
 def _surer(parts: list[_Reading], whole: _Reading) -> bool:
-    """Return whether a line is read more surely in parts."""
+    """Return whether a line is read more surely in parts, or as surely where they differ much."""
     if not parts or not all(part.read.text for part in parts):
         return False
     confidences = np.concatenate([part.read.confidences for part in parts])
-    return float(confidences.mean()) > whole.confidence + _SURER
+    sizes = [part.line.x_height for part in parts]
+    gain = _SURER if math.log(max(sizes) / min(sizes)) < _FAR_APART else 0.0
+    return float(confidences.mean()) > whole.confidence + gain
 
 
 def parts_of_one_size(

@@ -57,10 +57,9 @@ _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]
 _WITH_LONE_O = frozenset(("cs", "es", "it", "pl", "pt", "sk"))
 _LONE_NOUGHT = re.compile(r"(?:^|(?<=[.!?] ))0(?= [^\W\d_])")
 _CLEAR_INK = 0.95
-# Capitals that are small letters enlarged; how high these stand at most, in x-heights; how many
-# small letters tell the x-height.
+# Capitals that are small letters enlarged; how high these stand at most, in x-heights.
 _ONE_SHAPE = frozenset("COSVWXZВГЖЗИКЛМНОПСТХЦЧШЩЪЫЬЭЮЯΟ")
-_SMALL_LETTER, _ENOUGH_LOW = 1.15, 4
+_SMALL_LETTER = 1.15
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
     for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
@@ -102,22 +101,21 @@ def settle_figures(text: str) -> str:
 
 
 def settle_case(text: str, rise: NDArray[np.floating]) -> str:
-    """Return `text` with capitals that are no higher than the small letters around them as such.
+    """Return `text` with capitals that are no higher than the small letters of their word as such.
 
     Of letters that have one shape in both cases, in words of which a third are small letters: the
     net sees their size, but not always what it says. Keeps the length.
     rise: (N,), from the line's foot to the top of each character.
     """
-    low = np.array([letter in LOW_LETTERS for letter in text], bool)
-    if low.sum() < _ENOUGH_LOW:
-        return text
-    small = rise < _SMALL_LETTER * float(np.median(rise[low]))
     signs = list(text)
     for match in re.finditer(r"[^\W\d_]+", text):
-        if 3 * sum(map(str.islower, match[0])) >= len(match[0]):
-            for n in range(match.start(), match.end()):
-                if small[n] and signs[n] in _ONE_SHAPE:
-                    signs[n] = signs[n].lower()
+        own = range(match.start(), match.end())
+        low = [rise[n] for n in own if signs[n] in LOW_LETTERS]  # words may differ in size
+        if not low or 3 * sum(map(str.islower, match[0])) < len(match[0]):
+            continue
+        for n in own:
+            if signs[n] in _ONE_SHAPE and rise[n] < _SMALL_LETTER * float(np.median(low)):
+                signs[n] = signs[n].lower()
     return "".join(signs)
 
 
