@@ -98,6 +98,18 @@ class FigureTest(unittest.TestCase):
                              ["paragraph", "figure", "paragraph"])  # fmt: skip
             self.assertEqual((placed[1].box, len(placed[1].lines)), (box, labels))
 
+    def test_what_is_read_in_a_figure_badly_is_no_label(self):
+        """Strokes of a drawing go; letters that the reader does not know stay, as it says so."""
+        sure, strokes, foreign = (line_of(text, y=100.0 + 40 * n)
+                                  for n, text in enumerate(("Gauge", "a]b=*", "��� ����")))  # fmt: skip
+        strokes.confidence, foreign.confidence = 0.4, 0.0
+        foreign.unsupported_script = True
+        box = Box(-50.0, 50.0, 500.0, 400.0)
+        block = Block(BlockKind.PARAGRAPH, box, [sure, strokes, foreign])
+        [figure] = place_figures([block], [box])
+        self.assertEqual(figure.kind, BlockKind.FIGURE)
+        self.assertEqual(figure.lines, [sure, foreign])
+
     def test_grain_read_as_signs_is_a_photograph(self):
         """What is toned all over is a figure, also where its grain was read as signs.
 

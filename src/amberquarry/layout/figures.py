@@ -102,7 +102,10 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
                 kept.append(block)
                 continue
             at = len(kept) if at is None else at
-            labels += [line for line in own if line.confidence >= _SURE_LABEL]
+            # letters that the reader does not know are never sure
+            labels += [
+                line for line in own if line.confidence >= _SURE_LABEL or line.unsupported_script
+            ]
             rest = [line for line in block.lines if not any(line is label for label in own)]
             if rest:
                 # a row by itself is no table
