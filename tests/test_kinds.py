@@ -100,8 +100,8 @@ class FigureTest(unittest.TestCase):
 
     def test_what_is_read_in_a_figure_badly_is_no_label(self):
         """Strokes of a drawing go; letters that the reader does not know stay, as it says so."""
-        sure, strokes, foreign = (line_of(text, y=100.0 + 40 * n)
-                                  for n, text in enumerate(("Gauge", "a]b=*", "��� ����")))  # fmt: skip
+        texts = ("Gauge", "a]b=*", "\ufffd\ufffd\ufffd \ufffd\ufffd")
+        sure, strokes, foreign = (line_of(text, y=100.0 + 40 * n) for n, text in enumerate(texts))
         strokes.confidence, foreign.confidence = 0.4, 0.0
         foreign.unsupported_script = True
         box = Box(-50.0, 50.0, 500.0, 400.0)
