@@ -258,12 +258,13 @@ def in_one_line(parts: list[PlacedText]) -> PlacedText:
     """Return the parts of a line with spaces between them."""
     whole = parts[0]
     for part in parts[1:]:
-        gap = np.array([whole.boxes[-1, 2], part.boxes[0, 1], part.boxes[0, 0], part.boxes[0, 3]])
+        before, after = whole.boxes[-1], part.boxes[0]
+        gap = np.array([[before[2], after[1], after[0], after[3]]], np.float32)
         whole = PlacedText(
             f"{whole.text} {part.text}",
-            np.concatenate([whole.boxes, gap[None].astype(np.float32), part.boxes]),
+            np.concatenate([whole.boxes, gap, part.boxes]),
             np.concatenate([whole.confidences, np.ones(1, np.float32), part.confidences]),
-            np.concatenate([whole.styles, np.zeros((1, whole.styles.shape[1])), part.styles]),
+            np.concatenate([whole.styles, np.zeros_like(whole.styles[:1]), part.styles]),
         )
     return whole
 
