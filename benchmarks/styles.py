@@ -64,7 +64,7 @@ def styled_page(
                 runs.append(Run(space, plain))
             styles = {Style.BOLD} if kind[0] else {Style.ITALIC} if kind[1] else set()
             kept.append((word, frozenset(styles)))
-        drawn = draw_line(plain, runs, random.Random(1)) if runs else None
+        drawn = draw_line(plain, runs) if runs else None
         if drawn is None or drawn.ink.shape[1] > 2000:
             continue
         paste(page, drawn.ink, 250, top)

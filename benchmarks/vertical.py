@@ -37,10 +37,10 @@ LABELS = [
 ]
 
 
-def draw(drawer: GlyphDrawer, text: str, chance: random.Random) -> NDArray[np.uint8] | None:
+def draw(drawer: GlyphDrawer, text: str) -> NDArray[np.uint8] | None:
     """Return ink 0 to 255 of a line set plainly."""
     text = "".join(c for c in text if drawer.holds(c)).strip()
-    drawn = draw_line(drawer, [Run(text, drawer)], chance) if text else None
+    drawn = draw_line(drawer, [Run(text, drawer)]) if text else None
     return None if drawn is None else (drawn.ink * 255).astype(np.uint8)
 
 
@@ -52,7 +52,7 @@ def make_page(
     drawer = GlyphDrawer(face, data / "fonts", chance.uniform(19, 26))
     top = 300
     while top < 3000:
-        ink = draw(drawer, running(corpus, chance, 70), random.Random(1))
+        ink = draw(drawer, running(corpus, chance, 70))
         if ink is not None:
             width = min(ink.shape[1], 1700)
             page[top : top + ink.shape[0], 400 : 400 + width] -= ink[:, :width]
@@ -63,7 +63,7 @@ def make_page(
         top = 350
         for text in chance.sample(LABELS, 3):
             held = "".join(c for c in text if drawer.holds(c))
-            ink = draw(drawer, held, random.Random(1))
+            ink = draw(drawer, held)
             if ink is None:
                 continue
             ink = np.ascontiguousarray(np.rot90(ink, -rotation // 90))

@@ -280,9 +280,12 @@ def _read_vertical(
             placed = replace(made, to_source=source, turned=turned)
             found = _read_regions(placed, analyse(placed, settings.layout), network, settings)
             read[turned] = [block for block in _at_source(found, placed) if block.lines]
-        sure = {turned: _surety(found) for turned, found in read.items()}
-        best = max((90, 270), key=lambda turned: sure[turned])
-        if sure[best] < _SURE_VERTICAL or sure[best] < sure[0] + _BIAS:
+        letters = {turned: _letters(found) for turned, found in read.items()}
+        best = max((90, 270), key=lambda turned: _surety(letters[turned]))
+        sure = _surety(letters[best])
+        # letters on their side may pass for a few others, one in a row: "D" for "m"
+        standing = _surety(letters[0], max(3, len(letters[best])))
+        if sure < _SURE_VERTICAL or sure < standing + _BIAS:
             continue
         for block in read[best]:
             block.kind, block.level = BlockKind.LABEL, None
@@ -294,16 +297,20 @@ def _read_vertical(
     return blocks, replace(prepared, grey=grey, ink=ink)
 
 
-def _surety(blocks: list[Block]) -> float:
-    """Return how sure the letters and figures of some blocks are together, for three and more."""
-    letters = [
+def _letters(blocks: list[Block]) -> list[float]:
+    """Return the confidence of each letter and figure of some blocks, and 0 for other signs."""
+    return [
         float(confidence) if sign.isalnum() else 0.0
         for block in blocks
         for line in block.lines
         for sign, confidence in zip(line.text, line.character_confidences, strict=True)
         if sign != " "
     ]
-    return float(np.mean(letters)) if len(letters) >= 3 else 0.0
+
+
+def _surety(letters: list[float], least: int = 3) -> float:
+    """Return how sure letters are together, where at least so many could be there."""
+    return sum(letters) / max(len(letters), least)
 
 
 def line_in(

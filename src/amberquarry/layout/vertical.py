@@ -9,13 +9,16 @@ from numpy.typing import NDArray
 from amberquarry.document import Box
 from amberquarry.layout.components import Components
 
-_SMALLEST, _LARGEST = 0.4, 3.0  # letter heights that a letter on its side measures
+_SMALLEST, _LARGEST = 0.25, 3.0  # letter heights that a letter on its side measures
 _REACH = 0.42  # of its width that a letter looks up and down for the next one
-_WORD_GAP = 1.3  # widths between words of one such line
+_WORD_GAP = 1.6  # widths between words of one such line
+_SHARED = 0.4  # of the narrower of two parts of a line: a comma hangs below it
 _LEAST_LETTERS = 3
 _LEAST_LENGTH = 2.2  # of its width
 _APART = 0.9  # letter heights of white that must lie beside it
 _MOST_BESIDE = 0.2  # of its letters may have other text that near
+
+_Stack = tuple[Box, NDArray[np.int64]]  # of letters one above the other, and which these are
 
 
 def find_vertical(found: Components, letter: float) -> list[Box]:
@@ -32,27 +35,28 @@ def find_vertical(found: Components, letter: float) -> list[Box]:
     left, right = found.left[index].astype(float), found.right[index].astype(float)
     top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
     group = _stacks(found.labels.shape, left, top, right, bottom, letter)
-    boxes: list[tuple[Box, NDArray[np.int64]]] = []
-    for name in range(1, int(group.max(initial=0)) + 1):
-        own = np.flatnonzero(group == name)
-        if len(own) < 2:
-            continue
-        box = Box(
-            float(left[own].min()),
-            float(top[own].min()),
-            float(right[own].max()),
-            float(bottom[own].max()),
-        )
-        if box.height >= 1.2 * box.width and box.width <= 2.6 * letter:
-            boxes.append((box, own))
-    lines = _join_words(boxes)
+    order = np.argsort(group, kind="stable")
+    starts = np.flatnonzero(np.diff(group[order], prepend=-1))
+    edges = np.stack(
+        [
+            np.minimum.reduceat(left[order], starts),
+            np.minimum.reduceat(top[order], starts),
+            np.maximum.reduceat(right[order], starts),
+            np.maximum.reduceat(bottom[order], starts),
+        ],
+        axis=1,
+    )
+    stacks: list[_Stack] = []
+    others: list[_Stack] = []
+    for own, box in zip(np.split(order, starts[1:]), map(Box._make, edges.tolist()), strict=True):
+        tall = len(own) > 1 and box.height >= 1.2 * box.width and box.width <= 2.6 * letter
+        (stacks if tall else others).append((box, own))
+    lines = _join_words(stacks)
     inside = np.zeros(len(index), bool)
     for _, own in lines:
         inside[own] = True
-    kept = []
-    for box, own in lines:
-        if len(own) < _LEAST_LETTERS or box.height < _LEAST_LENGTH * box.width:
-            continue
+
+    def stands_alone(box: Box, own: NDArray[np.int64]) -> bool:
         beside = (
             ~inside
             & (right > box.x0 - _APART * letter)
@@ -62,9 +66,24 @@ def find_vertical(found: Components, letter: float) -> list[Box]:
             & ((right <= box.x0 + 2) | (left >= box.x1 - 2))
         )
         rows = (top[own][:, None] < bottom[beside]) & (bottom[own][:, None] > top[beside])
-        if rows.any(1).mean() <= _MOST_BESIDE:
-            kept.append(box)
-    return sorted(kept, key=lambda box: (box.y0, box.x0))
+        return bool(rows.any(1).mean() <= _MOST_BESIDE)
+
+    kept: list[_Stack] = []
+    for box, own in lines:
+        long = len(own) >= _LEAST_LETTERS and box.height >= _LEAST_LENGTH * box.width
+        (kept if long and stands_alone(box, own) else others).append((box, own))
+    while kept:  # the ends: single letters, commas, "°C"
+        near = [
+            part
+            for part in others
+            if any(_follows(line, part[0]) for line, _ in kept) and stands_alone(*part)
+        ]
+        if not near:
+            break
+        taken = {id(own) for _, own in near}
+        others = [part for part in others if id(part[1]) not in taken]
+        kept = _join_words([*kept, *near])
+    return sorted((box for box, _ in kept), key=lambda box: (box.y0, box.x0))
 
 
 def _stacks(
@@ -92,17 +111,22 @@ def _stacks(
     return np.asarray(labels[rows, columns], np.int64)
 
 
+def _follows(line: Box, box: Box) -> bool:
+    """Return whether a box stands close above or below a line, in its column."""
+    shared = min(line.x1, box.x1) - max(line.x0, box.x0)
+    gap = max(box.y0 - line.y1, line.y0 - box.y1)
+    wide = max(line.width, box.width)
+    return shared > _SHARED * min(line.width, box.width) and gap < _WORD_GAP * wide
+
+
 def _join_words(
-    boxes: list[tuple[Box, NDArray[np.int64]]],
-) -> list[tuple[Box, NDArray[np.int64]]]:
+    boxes: list[_Stack],
+) -> list[_Stack]:
     """Return words that stand one under the other on one line, joined."""
-    lines: list[tuple[Box, NDArray[np.int64]]] = []
+    lines: list[_Stack] = []
     for box, own in sorted(boxes, key=lambda item: item[0].y0):
         for number, (line, pieces) in enumerate(lines):
-            shared = min(line.x1, box.x1) - max(line.x0, box.x0)
-            gap = box.y0 - line.y1
-            wide = max(line.width, box.width)
-            if shared > 0.6 * min(line.width, box.width) and gap < _WORD_GAP * wide:
+            if _follows(line, box):
                 lines[number] = (Box.around([line, box]), np.concatenate([pieces, own]))
                 break
         else:

@@ -94,6 +94,38 @@ def _mark(known: bool | None) -> int:
     return -1 if known is None else int(known)
 
 
+@dataclass(frozen=True, slots=True)
+class _Setting:
+    """How a line is set; by default plainly, as a careful printer would."""
+
+    tracking: float = 0.0  # pixels between letters beyond their advance
+    space: float = 1.0  # of the font's own space
+    kerned: bool = True
+    unsteady: float = 0.0  # pixels that a letter leaves the base line, standard deviation
+    gap: float = 1.0  # of a space, where one in four is wider
+    set_small: bool = True  # raised and lowered figures as small figures
+    ligatures: bool = True
+    before_marks: float = 0.0  # pixels before marks, where old print sets them off
+
+
+def _setting_by_chance(drawer: GlyphDrawer, chance: random.Random) -> _Setting:
+    height = drawer.x_height_px
+    tracking = 0.0
+    if chance.random() < 0.12:
+        tracking = chance.uniform(-0.05, 0.35 if chance.random() < 0.3 else 0.1) * height
+    space = chance.uniform(0.75, 1.3) if chance.random() < 0.6 else chance.uniform(0.55, 2.2)
+    kerned = chance.random() < 0.5
+    unsteady = chance.uniform(0.02, 0.1) * height if chance.random() < 0.05 else 0.0
+    gap = chance.uniform(1.3, 3.5) if chance.random() < 0.1 else 1.0
+    if chance.random() < 0.03:
+        gap = chance.uniform(3.5, 14)  # as between the cells of a row
+    if drawer.fixed_pitch and chance.random() < 0.8:
+        tracking, space, kerned = 0.0, 1.0, False
+    set_small, ligatures = chance.random() < 0.7, chance.random() < 0.6 and tracking <= 0
+    before_marks = chance.uniform(0.1, 0.7) * height if drawer.old else 0.0  # no space, but near it
+    return _Setting(tracking, space, kerned, unsteady, gap, set_small, ligatures, before_marks)
+
+
 def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -> list[str]:
     """Return for each character how it is set: plain, raised, lowered or a small capital.
 
@@ -123,7 +155,7 @@ def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -
     return found
 
 
-def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random) -> list[_Glyphs]:
+def _glyphs_of(run: Run, setting: _Setting, chance: random.Random | None) -> list[_Glyphs]:
     """Return a run letter by letter, or word by word where the font shapes whole words."""
     if isinstance(run.drawer, ForeignDrawer):
         return [
@@ -131,12 +163,14 @@ def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random
             for word in run.text.split(" ")
         ]
     drawer, found = run.drawer, []
-    manners = settings_of_letters(run.text, drawer, chance)
+    manners, figures, capitals = ["plain"] * len(run.text), (0.6, 0.8), 0.75
+    if chance:
+        manners = settings_of_letters(run.text, drawer, chance)
+        figures = (chance.uniform(0.5, 0.75), chance.uniform(0.6, 1.0))
+        capitals = chance.uniform(0.68, 0.84)
     plain = all(manner == "plain" for manner in manners)
-    figures = (chance.uniform(0.5, 0.75), chance.uniform(0.6, 1.0))
-    capitals = chance.uniform(0.68, 0.84)
     at = 0
-    for cluster in drawer.clusters(run.text, ligatures and plain):
+    for cluster in drawer.clusters(run.text, setting.ligatures and plain):
         manner = manners[at]
         at += len(cluster)
         made, styles = drawer.glyph(cluster), run.styles()
@@ -146,13 +180,13 @@ def _glyphs_of(run: Run, ligatures: bool, set_small: bool, chance: random.Random
             styles = run.styles(lowered=1)
         if manner == "small capital":
             made = drawer.scaled(cluster.upper(), capitals, 0.0)
-        elif manner in ("high capital", "low capital"):
+        elif chance and manner in ("high capital", "low capital"):
             made = _logo_letter(drawer, cluster, manner, chance)
         elif manner == "raised" and cluster != " ":
             made, styles = drawer.scaled(cluster, figures[0], -figures[1]), run.styles(raised=1)
         elif manner == "lowered" and cluster != " ":
             made, styles = drawer.scaled(cluster, figures[0], 0.25), run.styles(lowered=1)
-        elif set_small:
+        elif setting.set_small:
             # print sets most raised and lowered figures as small figures
             if drawer.holds(RAISED.get(cluster, "")) and cluster in RAISED:
                 made = drawer.scaled(RAISED[cluster], figures[0], -figures[1])
@@ -175,25 +209,16 @@ def _logo_letter(
     return mask, left - round(near), top, advance - near * chance.uniform(1.0, 2.0)
 
 
-def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _Drawn | None:
+def draw_line(
+    drawer: GlyphDrawer, runs: list[Run], chance: random.Random | None = None
+) -> _Drawn | None:
     """Return a line drawn glyph by glyph, or None where nothing would show.
 
     drawer: the line's main face, which gives the spaces between runs and the measures.
+    chance: decides how the line is set; without it, it is set plainly.
     """
     height = drawer.x_height_px
-    tracking = 0.0
-    if chance.random() < 0.12:
-        tracking = chance.uniform(-0.05, 0.35 if chance.random() < 0.3 else 0.1) * height
-    space = chance.uniform(0.75, 1.3) if chance.random() < 0.6 else chance.uniform(0.55, 2.2)
-    kerned = chance.random() < 0.5
-    unsteady = chance.uniform(0.02, 0.1) * height if chance.random() < 0.05 else 0.0
-    gap = chance.uniform(1.3, 3.5) if chance.random() < 0.1 else 1.0  # of a few spaces
-    if chance.random() < 0.03:
-        gap = chance.uniform(3.5, 14)  # as between the cells of a row
-    if drawer.fixed_pitch and chance.random() < 0.8:
-        tracking, space, kerned = 0.0, 1.0, False
-    set_small, ligatures = chance.random() < 0.7, chance.random() < 0.6 and tracking <= 0
-    before_marks = chance.uniform(0.1, 0.7) * height if drawer.old else 0.0  # no space, but near it
+    setting = _setting_by_chance(drawer, chance) if chance else _Setting()
     between = _Glyphs(" ", *drawer.glyph(" "), (-1,) * len(STYLES))
     at, previous = 0.0, " "
     placed: list[tuple[NDArray[np.uint8], int, int]] = []
@@ -202,26 +227,28 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
     styles: list[tuple[int, ...]] = []
     glyphs: list[tuple[Run, _Glyphs]] = []
     for run in runs:
-        for place, glyph in enumerate(_glyphs_of(run, ligatures, set_small, chance)):
+        for place, glyph in enumerate(_glyphs_of(run, setting, chance)):
             if isinstance(run.drawer, ForeignDrawer) and place:
                 glyphs.append((runs[0], between))
             glyphs.append((run, glyph))
     for run, glyph in glyphs:
         if glyph.label == " ":
-            wide = max(glyph.advance, 0.3 * height) * space * chance.uniform(0.93, 1.07)
-            if gap > 1 and chance.random() < 0.25:
-                wide *= gap
+            wide = max(glyph.advance, 0.3 * height) * setting.space
+            if chance:
+                wide *= chance.uniform(0.93, 1.07)
+                if setting.gap > 1 and chance.random() < 0.25:
+                    wide *= setting.gap
             centres.append(at + wide / 2)
             kept.append(" ")
             styles.append(between.styles)
             at += wide
             previous = " "
             continue
-        if kerned and isinstance(run.drawer, GlyphDrawer) and run.drawer.holds(previous):
+        if setting.kerned and isinstance(run.drawer, GlyphDrawer) and run.drawer.holds(previous):
             at += run.drawer.kerning(previous, glyph.label)
-        if before_marks and (glyph.label in ",;:?!)" or previous == "("):
-            at += min(before_marks, 0.45 * between.advance * space)
-        shift = round(chance.gauss(0, unsteady)) if unsteady else 0
+        if setting.before_marks and (glyph.label in ",;:?!)" or previous == "("):
+            at += min(setting.before_marks, 0.45 * between.advance * setting.space)
+        shift = round(chance.gauss(0, setting.unsteady)) if chance and setting.unsteady else 0
         placed.append((glyph.mask, round(at) + glyph.left, glyph.top + shift))
         if glyph.mask.size:  # the ink's own middle, not the advance's
             first, width = round(at) + glyph.left, glyph.mask.shape[1]
@@ -229,7 +256,7 @@ def draw_line(drawer: GlyphDrawer, runs: list[Run], chance: random.Random) -> _D
                 centres.append(first + width * (letter + 0.5) / len(glyph.label))
             kept.extend(glyph.label)
             styles.extend([glyph.styles] * len(glyph.label))
-        at += glyph.advance + tracking
+        at += glyph.advance + setting.tracking
         previous = glyph.label if isinstance(run.drawer, GlyphDrawer) else " "
     boxes = [(x, x + m.shape[1]) for m, x, _ in placed if m.size]
     if not boxes:
