@@ -27,6 +27,7 @@ _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
+_FAR_DOTS = 12  # of leaders that begin further off, at one place for all entries
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
@@ -433,17 +434,20 @@ def attach_leaders(
         near = (x > line.box.x1) & (size < 0.45 * line.x_height)
         near &= np.abs(line.baseline_at(line.box.x1) - y) < 0.5 * line.x_height
         run = dots[near][np.argsort(x[near], kind="stable")]
-        places = np.concatenate([[line.box.x1], np.sort(x[near])])
-        steps = np.diff(places)
-        breaks = np.flatnonzero(steps > _LEADER_STEP * line.x_height)
-        run = run[: breaks[0]] if len(breaks) else run
         if len(run) < _LEADER_DOTS:
+            continue
+        breaks = np.flatnonzero(
+            np.diff(x[near][np.argsort(x[near])]) > _LEADER_STEP * line.x_height
+        )
+        run = run[: breaks[0] + 1] if len(breaks) else run
+        start, end = float(found.left[run].min()), float(found.right[run].max())
+        far = start - line.box.x1 > _LEADER_STEP * line.x_height
+        if len(run) < (_FAR_DOTS if far else _LEADER_DOTS):
             continue
         level = line.baseline_at(line.box.x1)
         beside = [(g.x0, g.x1) for g in gutters if g.y0 <= level <= g.y1]
-        if _holds_gutter((line.box.x1, float(found.left[run].min())), beside):
+        if _holds_gutter((line.box.x1, start), beside):
             continue
-        end = float(found.right[run].max())
         target = next(
             (
                 other
@@ -455,6 +459,12 @@ def attach_leaders(
             ),
             None,
         )
+        between = (
+            line.box.x1 <= other.box.x0 < start and other.box.y0 < level < other.box.y1
+            for other in merged
+        )
+        if far and (target is None or any(between)):
+            continue
         pieces = np.concatenate([line.pieces, run, target.pieces if target else run[:0]])
         whole = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
         if whole is None:

@@ -37,6 +37,9 @@ from amberquarry.settings import ReadingSettings
 _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried with
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
+_LARGEST_DOT = 0.45  # x-heights
+_DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set solid it is half of one
+_BEFORE_DOTS = 0.65  # x-heights of white before them: a space
 # At a mark: below this share of the line's usual space, told from so many spaces, there is none.
 _THIN_GAP, _LEAST_SPACES = 0.75, 3
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
@@ -118,7 +121,58 @@ def read_lines(
     is known from all of its lines.
     """
     owner = owners(found, lines)
-    readings: list[list[_Reading]] = []  # of a line in parts of one size of type, none if no text
+    readings = _read_all(grey, found, lines, owner, network, settings)
+    texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
+    script = main_script(texts)
+    language = identify(" ".join(texts))
+    prior = load_prior(language) if language else None
+    search = None
+    if prior and settings.prior_weight:
+        search = Search(settings.search_width, settings.prior_weight, _BONUS)
+    results: list[Line | None] = []
+    texts_placed: list[PlacedText] = []
+    for number, parts in enumerate(readings):
+        if not parts:
+            results.append(None)
+            continue
+        bullet = lone_bullet(found, parts[0].line, float(parts[0].centres[0]))
+        if bullet is not None:
+            owner[bullet[1]] = -1
+            line = without_piece(found, parts[0].line, bullet[1])
+            parts = [replace(parts[0], line=line), *parts[1:]]
+        if prior and search:
+            parts = [
+                replace(part, read=resolve(part.read, part.doubts, prior, search)) for part in parts
+            ]
+        whole = in_one_line([_placed(part, found, owner, number) for part in parts])
+        text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
+        text = settle_articles(text, whole.confidences, language)
+        whole = set_leaders(replace(whole, text=text), lines[number], found)
+        if language != "fr":  # French sets its marks off by custom
+            whole = close_marks(whole)
+        if bullet is not None:
+            whole = with_bullet(whole, bullet[0], piece_box(found, bullet[1]))
+        texts_placed.append(whole)
+        results.append(make_line(whole))
+    kept = [line for line in results if line is not None]
+    settle_bold(kept, texts_placed)
+    settle_unknown(kept)
+    set_confidences(kept, prior)
+    if prior and settings.repair_words:
+        repair_words(kept, prior)
+    return results
+
+
+def _read_all(
+    grey: NDArray[np.uint8],
+    found: Components,
+    lines: list[TextLine],
+    owner: NDArray[np.int64],
+    network: LineNetwork,
+    settings: ReadingSettings,
+) -> list[list[_Reading]]:
+    """Return each line as read, in parts of one size of type; none where it is no text."""
+    readings: list[list[_Reading]] = []
     tried = 0
 
     def read_as(line: TextLine) -> _Reading:
@@ -153,49 +207,16 @@ def read_lines(
                 anew = read_as(replace(own, x_height=line.x_height))
             in_parts.append(anew)
         readings.append(in_parts if _surer(in_parts, best) else [best])
-    texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
-    script = main_script(texts)
-    language = identify(" ".join(texts))
-    prior = load_prior(language) if language else None
-    results: list[Line | None] = []
-    texts_placed: list[PlacedText] = []
-    for number, parts in enumerate(readings):
-        if not parts:
-            results.append(None)
-            continue
-        first = parts[0]
-        bullet = lone_bullet(found, first.line, float(first.centres[0]))
-        if bullet is not None:
-            owner[bullet[1]] = -1
-            line = without_piece(found, first.line, bullet[1])
-            parts = [replace(first, line=line), *parts[1:]]
-        placed = []
-        for part in parts:
-            read = part.read
-            if prior and settings.prior_weight:
-                search = Search(settings.search_width, settings.prior_weight, _BONUS)
-                read = resolve(read, part.doubts, prior, search)
-            centres = part.picture.page_x(read.columns)
-            boxes = place_characters(found.labels, owner, number, part.line, read.text, centres)
-            text = settle_case(read.text, np.polyval(part.line.baseline, centres) - boxes[:, 1])
-            placed.append(PlacedText(text, boxes, read.confidences, read.styles))
-        whole = in_one_line(placed)
-        text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
-        text = settle_articles(text, whole.confidences, language)
-        whole = space_leaders(replace(whole, text=text))
-        if language != "fr":  # French sets its marks off by custom
-            whole = close_marks(whole)
-        if bullet is not None:
-            whole = with_bullet(whole, bullet[0], piece_box(found, bullet[1]))
-        texts_placed.append(whole)
-        results.append(make_line(whole))
-    kept = [line for line in results if line is not None]
-    settle_bold(kept, texts_placed)
-    settle_unknown(kept)
-    set_confidences(kept, prior)
-    if prior and settings.repair_words:
-        repair_words(kept, prior)
-    return results
+    return readings
+
+
+def _placed(part: _Reading, found: Components, owner: NDArray[np.int64], number: int) -> PlacedText:
+    """Return the characters of a part of line `number` where their ink is."""
+    read, line = part.read, part.line
+    centres = part.centres
+    boxes = place_characters(found.labels, owner, number, line, read.text, centres)
+    text = settle_case(read.text, np.polyval(line.baseline, centres) - boxes[:, 1])
+    return PlacedText(text, boxes, read.confidences, read.styles)
 
 
 def _surer(parts: list[_Reading], whole: _Reading) -> bool:
@@ -331,26 +352,44 @@ def _cuts_between(ink: NDArray[np.int64], at: NDArray[np.float32]) -> NDArray[np
     return np.maximum.accumulate(np.concatenate([[0], inner, [width]]))
 
 
-def space_leaders(line: PlacedText) -> PlacedText:
-    """Return a line with spaces between dots that stand wide apart, as leaders are printed.
+def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedText:
+    """Return a line's text with rows of dots as they are printed: so many, close or spaced.
 
-    The net reads a row of dots now as one run, now parted; their places tell how they are set.
+    The net reads dots that stand close as fewer, and a row now as one run, now parted; their
+    pieces of ink tell how they are set.
     """
-    for match in reversed(list(_LEADERS.finditer(line.text))):
+    width, height = found.width[line.pieces], found.height[line.pieces]
+    small = line.pieces[np.maximum(width, height) < _LARGEST_DOT * line.x_height]
+    for match in reversed(list(_LEADERS.finditer(text.text))):
         first, last = match.span()
-        dots = np.array([n for n in range(first, last) if line.text[n] == "."])
-        boxes = line.boxes[dots]
+        dots = np.array([n for n in range(first, last) if text.text[n] == "."])
+        boxes = text.boxes[dots]
+        inside = (found.right[small] > boxes[0, 0]) & (found.left[small] < boxes[-1, 2])
+        own = small[inside]
+        if len(own) > len(dots):
+            own = own[np.argsort(found.left[own], kind="stable")]
+            edges = (found.left[own], found.top[own], found.right[own], found.bottom[own])
+            boxes = np.stack(edges, axis=1).astype(np.float32)
+            dots = dots[np.linspace(0, len(dots) - 1, len(own)).round().astype(int)]
         middle = (boxes[:, 0] + boxes[:, 2]) / 2
-        width = float(np.median(boxes[:, 2] - boxes[:, 0]))
-        spaced = float(np.median(np.diff(middle))) >= 2.5 * max(1.0, width)
+        spaced = float(np.median(np.diff(middle))) >= _DOTS_APART * line.x_height
         rows = np.concatenate([[dots[0]], np.repeat(dots[1:], 2)]) if spaced else dots
-        whole = np.concatenate([np.arange(first), rows, np.arange(last, len(line.text))])
+        whole = np.concatenate([np.arange(first), rows, np.arange(last, len(text.text))])
         leader = (" " if spaced else "").join("." * len(dots))
-        line = line.take(line.text[:first] + leader + line.text[last:], whole)
+        text = text.take(text.text[:first] + leader + text.text[last:], whole)
+        step = 2 if spaced else 1
+        text.boxes[first : first + len(leader) : step] = boxes
         if spaced:  # each gap lies between its dots
             gaps = (boxes[:-1, 2] + boxes[1:, 0]) / 2
-            line.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
-    return line
+            text.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
+        if first == 0 or text.text[first - 1] == " ":
+            continue
+        before = text.boxes[first - 1, 2]
+        if boxes[0, 0] - before > _BEFORE_DOTS * line.x_height:
+            gap = np.insert(np.arange(len(text.text)), first, first)
+            text = text.take(text.text[:first] + " " + text.text[first:], gap)
+            text.boxes[first, [0, 2]] = before, boxes[0, 0]
+    return text
 
 
 def close_marks(line: PlacedText) -> PlacedText:
