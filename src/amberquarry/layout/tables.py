@@ -14,6 +14,7 @@ _SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
 _CELL_GAP = 1.5  # x-heights of white between two cells, where words of a line lie closer
 _MOST_CELL = 26.0  # letters of the usual cell: columns of prose have more
 _CELLED = 0.6  # of the rows, that hold several cells
+_PROSE_LINES, _MOST_PROSE = 4, 0.5  # lines of a paragraph; their share of a table's letters
 _NEXT_ROW = 1.9  # heights of a row, in which the next one stands
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 
@@ -25,7 +26,15 @@ def place_tables(blocks: list[Block], rules: list[Box], letter: float) -> list[B
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
-    for zone in _zones(rules, lines, letter):
+    prose = {
+        id(line)
+        for block in blocks
+        if len(block.lines) >= _PROSE_LINES
+        and block.kind is BlockKind.PARAGRAPH
+        and float(np.median([len(line.text) for line in block.lines])) > _MOST_CELL
+        for line in block.lines
+    }
+    for zone in _zones(rules, lines, letter, prose):
         blocks = _gathered(blocks, {id(line) for line in _with_row_over(zone, lines)})
     return blocks
 
@@ -54,8 +63,12 @@ def is_tabular(lines: list[Line]) -> bool:
     return several >= _CELLED * len(rows) and float(np.median(lengths)) <= _MOST_CELL
 
 
-def _zones(rules: list[Box], lines: list[Line], letter: float) -> list[Box]:
-    """Return where rules enclose rows of cells: in frames, and between rules of one length."""
+def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) -> list[Box]:
+    """Return where rules enclose rows of cells: in frames, and between rules of one length.
+
+    prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
+    with small tables among them, are the page's.
+    """
     frames = [
         box
         for box in rules
@@ -85,7 +98,16 @@ def _zones(rules: list[Box], lines: list[Line], letter: float) -> list[Box]:
                 zone = None
         if zone is not None:
             found.append(zone)
-    zones = [*frames, *(zone for zone in found if _holds_rows(zone, lines, 2))]
+    zones = [
+        *frames,
+        *(
+            zone
+            for zone in found
+            if _holds_rows(zone, lines, 2)
+            and sum(len(line.text) for line in _inside(zone, lines) if id(line) in prose)
+            < _MOST_PROSE * sum(len(line.text) for line in _inside(zone, lines))
+        ),
+    ]
     return [
         zone
         for zone in zones
