@@ -14,7 +14,9 @@ _SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
 _CELL_GAP = 1.5  # x-heights of white between two cells, where words of a line lie closer
 _MOST_CELL = 26.0  # letters of the usual cell: columns of prose have more
 _CELLED = 0.6  # of the rows, that hold several cells
-_PROSE_LINES, _MOST_PROSE = 4, 0.5  # lines of a paragraph; their share of a table's letters
+_PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in them
+_FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
+_MOST_PROSE = 0.35  # of a table's letters
 _NEXT_ROW = 1.9  # heights of a row, in which the next one stands
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 
@@ -26,14 +28,7 @@ def place_tables(blocks: list[Block], rules: list[Box], letter: float) -> list[B
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
-    prose = {
-        id(line)
-        for block in blocks
-        if len(block.lines) >= _PROSE_LINES
-        and block.kind is BlockKind.PARAGRAPH
-        and float(np.median([len(line.text) for line in block.lines])) > _MOST_CELL
-        for line in block.lines
-    }
+    prose = {id(line) for block in blocks if _runs_on(block) for line in block.lines}
     for zone in _zones(rules, lines, letter, prose):
         blocks = _gathered(blocks, {id(line) for line in _with_row_over(zone, lines)})
     return blocks
@@ -113,6 +108,16 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
         for zone in zones
         if not any(z is not zone and z.overlap(zone) > 0.9 * zone.area for z in zones)
     ]
+
+
+def _runs_on(block: Block) -> bool:
+    """Return whether a block is a paragraph whose words fill its lines."""
+    lines = block.lines[:-1]
+    if block.kind is not BlockKind.PARAGRAPH or len(lines) < _PROSE_LINES:
+        return False
+    full = sum(line.box.width > _FULL * block.box.width for line in lines)
+    words = float(np.median([len(line.words) for line in lines]))
+    return full >= _MOSTLY_FULL * len(lines) and words >= _PROSE_WORDS
 
 
 def _inside(box: Box, lines: list[Line]) -> list[Line]:
