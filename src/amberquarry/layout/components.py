@@ -28,7 +28,7 @@ _STRAIGHT, _STRAIGHT_SIDE = 8.0, 1.6
 _PHOTO_BLOCK = 8
 # Grey levels of photographs; the palest on smooth paper, and how much lower that lies for each
 # level by which the noise of the paper deviates.
-_MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 235, 10
+_MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 246, 16
 # Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
 _LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph

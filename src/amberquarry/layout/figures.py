@@ -57,19 +57,22 @@ def find_figures(
     columns: gutters between columns, over which no figure grows that stands beside them.
 
     A figure begins with a picture or with strokes that are no straight rules. It takes in all ink
-    around it that no line of text parts from it: what lies between the lines of text over and
-    under it, and beside it. Short lines in there are its labels.
+    around it that no line of text and no rule across the page parts from it: what lies between the
+    lines of text over and under it, and beside it. Short lines in there are its labels.
     """
     seeds = [*found.pictures, *found.strokes, *_lone_strokes(found, lines, letter)]
     if not seeds:
         return []
     text = _text_lines(lines, letter)
     blocks = _array([line.box for line in text])
+    width = found.rules.shape[1]
+    across = [b for b in found.rule_boxes if b.width >= _LONG_RULE * width and b.height < letter]
+    bounds = np.concatenate([blocks, _array(across)])
     ink = _ink_boxes(found, text, letter)
     walls = _array([Box(g.middle[0], g.y0, g.middle[0], g.y1) for g in columns])
     boxes = _array(seeds)
     for _ in range(3):  # grown over what is near, seeds may meet
-        boxes = np.array([_grown(box, blocks, walls, ink, letter) for box in boxes])
+        boxes = np.array([_grown(box, bounds, walls, ink, letter) for box in boxes])
         boxes = _joined(boxes, _NEAR * letter)
     boxes = np.array([_with_scale(box, scales, letter) for box in boxes])
     return sorted(
@@ -210,15 +213,18 @@ def _ink_boxes(found: Components, text: list[TextLine], letter: float) -> Floats
     return boxes
 
 
-def _grown(box: Floats, text: Floats, walls: Floats, ink: Floats, letter: float) -> Floats:
-    """Return a box with all ink around it that no text and no wall beside it parts from it."""
+def _grown(box: Floats, bounds: Floats, walls: Floats, ink: Floats, letter: float) -> Floats:
+    """Return a box with all ink around it that no text, rule and wall beside it parts from it.
+
+    bounds: boxes of lines of text and of rules across the page.
+    """
     room = _ROOM * letter
     x0, y0, x1, y1 = box.tolist()
-    beside = np.concatenate([text, walls])
+    beside = np.concatenate([bounds, walls])
     beside = beside[(beside[:, 1] < y1 - room) & (beside[:, 3] > y0 + room)]
     left = float(beside[beside[:, 2] <= x0 + room][:, 2].max(initial=-np.inf)) + room
     right = float(beside[beside[:, 0] >= x1 - room][:, 0].min(initial=np.inf)) - room
-    across = text[(text[:, 0] < min(x1, right)) & (text[:, 2] > max(x0, left))]
+    across = bounds[(bounds[:, 0] < min(x1, right)) & (bounds[:, 2] > max(x0, left))]
     top = float(across[across[:, 3] <= y0 + room][:, 3].max(initial=-np.inf)) + room
     foot = float(across[across[:, 1] >= y1 - room][:, 1].min(initial=np.inf)) - room
     own = ink[_inside(ink, [left, top, right, foot])]
