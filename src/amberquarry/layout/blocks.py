@@ -27,6 +27,7 @@ _MANY_ROWS = 15
 # how exactly at its edge in letters, share of the page's height, of lines that run across.
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
+_RAGGED = 0.25  # of a column that its longest line may fall short
 # Letters: gutters that share so much of their white and lie so near are one.
 _LEAST_SHARED, _MOST_BROKEN = 0.7, 9.0
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
@@ -191,7 +192,7 @@ def regular_columns(gutters: list[Box], lines: Lines) -> tuple[list[Box], int]:
     edges = np.array([gutter.x1 for gutter in gutters])
     for count in range(_MOST_REGULAR, 1, -1):
         first = (right - left) / count  # of a column with the white beside it, but for that white
-        slack = letter * _REGULAR_WHITE
+        slack = max(letter * _REGULAR_WHITE, _RAGGED * first)  # short lines end before the edge
         for edge in np.unique(edges[(edges > left + first) & (edges < left + first + slack)]):
             wanted = left + (edge - left) * np.arange(1, count)
             chosen = [
