@@ -24,6 +24,7 @@ from amberquarry.layout.items import (
     leads_to_page,
     number_of,
 )
+from amberquarry.layout.order import with_notes_beside
 from amberquarry.layout.typography import (
     FIXED_SHARE,
     MOSTLY,
@@ -107,7 +108,8 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     _mark_headings(parts, usual)
     parts = _joined_headings(parts)
     _mark_edges(parts, usual, height)
-    return _ordered(_joined_code(_mark_notes(parts, usual), usual))
+    parts = _ordered(_joined_code(_mark_notes(parts, usual), usual))
+    return with_notes_beside(parts, usual.size)
 
 
 def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool) -> list[Block]:

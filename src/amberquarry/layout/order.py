@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import math
 from itertools import pairwise
+from typing import TypeVar
 
-from amberquarry.document import BlockKind, Box
+from amberquarry.document import Block, BlockKind, Box
 from amberquarry.layout.blocks import Region
+
+_Part = TypeVar("_Part", Region, Block)
 
 # Where new stories begin on a page of several: share of columns that start with a heading, and how
 # far, in letters, their tops may lie apart.
@@ -22,14 +25,21 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
 
     Notes in the margin come after what they stand beside.
     """
-    aside = [region for region in regions if region.kind is BlockKind.MARGIN_NOTE]
     flow = [r for r in regions if r.kind is not BlockKind.MARGIN_NOTE]
     ordered = _ordered(flow, _beside_headings(columns, flow), letter)
-    for note in sorted(aside, key=lambda region: -region.box.y0):
-        beside = [n for n, r in enumerate(ordered) if r.box.y0 <= note.box.y0 + letter < r.box.y1]
-        over = [n for n, r in enumerate(ordered) if r.box.y0 <= note.box.y0]
-        ordered.insert(max(beside or over or [-1]) + 1, note)
-    return ordered
+    notes = [r for r in regions if r.kind is BlockKind.MARGIN_NOTE]
+    return with_notes_beside([*ordered, *notes], letter)
+
+
+def with_notes_beside(parts: list[_Part], letter: float) -> list[_Part]:
+    """Return the parts of a page with notes in the margin after what they begin beside."""
+    placed = [part for part in parts if part.kind is not BlockKind.MARGIN_NOTE]
+    notes = [part for part in parts if part.kind is BlockKind.MARGIN_NOTE]
+    for note in sorted(notes, key=lambda part: -part.box.y0):
+        beside = [n for n, p in enumerate(placed) if p.box.y0 <= note.box.y0 + letter < p.box.y1]
+        over = [n for n, p in enumerate(placed) if p.box.y0 <= note.box.y0]
+        placed.insert(max(beside or over or [-1]) + 1, note)
+    return placed
 
 
 def _beside_headings(columns: list[Box], regions: list[Region]) -> list[Box]:
