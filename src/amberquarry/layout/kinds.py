@@ -98,7 +98,8 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     usual = measure(blocks)
     if usual is None:
         return blocks
-    parts = _without_edges_joined(blocks)
+    notes = [block for block in blocks if block.kind is BlockKind.MARGIN_NOTE]
+    parts = _without_edges_joined([b for b in blocks if b.kind is not BlockKind.MARGIN_NOTE])
     starts = item_starts(parts, usual)
     contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
     parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
@@ -109,7 +110,7 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     parts = _joined_headings(parts)
     _mark_edges(parts, usual, height)
     parts = _ordered(_joined_code(_mark_notes(parts, usual), usual))
-    return with_notes_beside(parts, usual.size)
+    return with_notes_beside([*parts, *notes], usual.size)
 
 
 def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool) -> list[Block]:
