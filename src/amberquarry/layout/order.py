@@ -14,6 +14,7 @@ _Part = TypeVar("_Part", Region, Block)
 # Where new stories begin on a page of several: share of columns that start with a heading, and how
 # far, in letters, their tops may lie apart.
 _HEADED, _HEAD_DROP = 0.6, 2.5
+_OVER_BOTH, _LAST_LINE = 8.0, 4.0  # letters of text on both sides; height of its last line
 _WIDE_GUTTER = 3.0  # letters
 # Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
 _RUNS_ON, _TO_GUTTER = 5.0, 2.0
@@ -26,7 +27,8 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     Notes in the margin come after what they stand beside.
     """
     flow = [r for r in regions if r.kind is not BlockKind.MARGIN_NOTE]
-    ordered = _ordered(flow, _beside_headings(columns, flow), letter)
+    gutters = _beside_headings(columns, flow, letter)
+    ordered = _ordered(flow, gutters, letter)
     notes = [r for r in regions if r.kind is BlockKind.MARGIN_NOTE]
     return with_notes_beside([*ordered, *notes], letter)
 
@@ -42,18 +44,23 @@ def with_notes_beside(parts: list[_Part], letter: float) -> list[_Part]:
     return placed
 
 
-def _beside_headings(columns: list[Box], regions: list[Region]) -> list[Box]:
-    """Return gutters without their ends that lie within headings over several columns.
+def _beside_headings(columns: list[Box], regions: list[Region], letter: float) -> list[Box]:
+    """Return gutters without their ends that lie within what is set over several columns.
 
-    The white beside a heading's short last line is no part of the gutter under it.
+    The white beside a short last line, of a heading or a summary, is no part of the gutter under
+    it.
     """
     out = []
     for gutter in columns:
         x, top, foot = gutter.middle[0], gutter.y0, gutter.y1
-        for box in (r.box for r in regions if r.kind is BlockKind.HEADING):
-            if box.x0 < x < box.x1:
-                top = box.y1 if box.y0 <= top < box.y1 else top
-                foot = box.y0 if box.y0 < foot <= box.y1 else foot
+        for region in regions:
+            box = region.box
+            heading = region.kind is BlockKind.HEADING
+            room = 0.0 if heading else _OVER_BOTH * letter
+            if box.x0 + room < x < box.x1 - room:
+                end = math.inf if heading else _LAST_LINE * letter
+                top = box.y1 if box.y0 <= top < box.y1 < top + end else top
+                foot = box.y0 if foot - end < box.y0 < foot <= box.y1 else foot
         if foot > top:
             out.append(Box(gutter.x0, top, gutter.x1, foot))
     return out
