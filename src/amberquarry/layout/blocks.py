@@ -26,6 +26,7 @@ _MANY_ROWS = 15
 # Columns of one width: so many at most, white between them in letters, lines that begin in each,
 # how exactly at its edge in letters, share of the page's height, of lines that run across.
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
+_SAME_MARK = 0.2  # of a bullet's larger side, that others differ from it at most
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _RAGGED = 0.25  # of a column that its longest line may fall short
 # Letters: gutters that share so much of their white and lie so near are one.
@@ -277,7 +278,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             )
             for side in lines.beside(gutter)
         )
-        if len(left) == 0 or len(right) == 0:
+        if len(left) == 0 or len(right) == 0 or _are_bullets([lines.lines[n] for n in left]):
             continue
         pairs = np.argwhere(lines.in_rows(left, right))
         if len(pairs) < max(3, 0.6 * min(len(left), len(right)), 0.35 * max(len(left), len(right))):
@@ -310,6 +311,17 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             taken.update(id(line) for line in own)
             regions.append(Region(BlockKind.TABLE, Box.around([line.box for line in own]), own))
     return regions
+
+
+def _are_bullets(lines: list[TextLine]) -> bool:
+    """Return whether lines are marks of a list: single pieces of one size, one under the other."""
+    if len(lines) < 2 or max(len(line.pieces) for line in lines) > 1:
+        return False
+    sides = np.array([(line.box.width, line.box.height) for line in lines])
+    starts = np.array([line.box.x0 for line in lines])
+    return bool((np.ptp(sides, 0) <= _SAME_MARK * sides.max()).all()) and bool(
+        np.ptp(starts) <= sides.max()
+    )
 
 
 def _of_one_type(rows: list[list[TextLine]]) -> bool:

@@ -11,6 +11,7 @@ from amberquarry.layout import Components, TextLine
 _AWAY = 1.9  # x-heights from a bullet to the middle of the first letter
 _LARGEST = 1.3  # x-heights
 _DASH = 0.4  # of its width that a dash is high at most
+_UPRIGHT = 0.5  # of its height: what is narrower is no bullet
 _LONG_DASH = 1.5  # x-heights
 _SQUARE, _ROUND = 0.9, 0.62  # share of its box that a full square and a full disc fill
 _SMALL = 0.35  # x-heights
@@ -28,6 +29,8 @@ def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str,
     size = max(1.0, line.x_height)
     width, height = float(found.width[piece]), float(found.height[piece])
     if max(width, height) > _LARGEST * size and height > _DASH * width:
+        return None
+    if width < _UPRIGHT * height:  # a bit of a broken rule
         return None
     if height <= _DASH * width:
         return ("—" if width > _LONG_DASH * size else "–"), piece
