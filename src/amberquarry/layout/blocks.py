@@ -26,6 +26,7 @@ _MANY_ROWS = 15
 # Columns of one width: so many at most, white between them in letters, lines that begin in each,
 # how exactly at its edge in letters, share of the page's height, of lines that run across.
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
+_REACHES_IN = 2.0  # x-heights that a line reaches into the rows of a table beside it
 _SAME_MARK = 0.2  # of a bullet's larger side, that others differ from it at most
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _RAGGED = 0.25  # of a column that its longest line may fall short
@@ -304,7 +305,15 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             and _overlap_x(line.box, zone) > 0.3 * line.box.width
             and not _gutter_between(line.box, zone, columns)
         ]
-        for rows in _close_rows(members):
+        known = {id(line) for line in members}
+        across = [
+            line.box.middle[1]
+            for line in lines.lines
+            if id(line) not in known
+            and line.box.x0 < zone.x0 - line.x_height
+            and line.box.x1 > zone.x0 + _REACHES_IN * line.x_height
+        ]
+        for rows in _close_rows(members, across):
             own = [line for row in rows for line in row]
             if len(own) < 6 or len(rows) == len(own) or not _of_one_type(rows):
                 continue
@@ -332,14 +341,19 @@ def _of_one_type(rows: list[list[TextLine]]) -> bool:
     return max(sizes) < _ONE_TABLE * min(sizes)
 
 
-def _close_rows(lines: list[TextLine]) -> list[list[list[TextLine]]]:
-    """Return lines in rows, these in groups parted by much white, such as that under a heading."""
+def _close_rows(lines: list[TextLine], across: list[float]) -> list[list[list[TextLine]]]:
+    """Return lines in rows, these in groups parted by much white, such as that under a heading.
+
+    across: heights of other lines, that run into the rows from beside them and part them.
+    """
     rows = rows_in_order(lines)
     levels = [float(np.mean([line.baseline_at(line.box.middle[0]) for line in r])) for r in rows]
     steps = np.diff(levels)
     if not len(steps):
         return [rows]
-    breaks = np.flatnonzero(steps > _NEXT_ROWS * float(np.median(steps))) + 1
+    parted = steps > _NEXT_ROWS * float(np.median(steps))
+    parted |= np.diff(np.searchsorted(np.sort(across), levels)) > 0
+    breaks = np.flatnonzero(parted) + 1
     return [rows[a:b] for a, b in itertools.pairwise([0, *breaks.tolist(), len(rows)])]
 
 
