@@ -194,12 +194,18 @@ def regular_columns(gutters: list[Box], lines: Lines) -> tuple[list[Box], int]:
     edges = np.array([gutter.x1 for gutter in gutters])
     for count in range(_MOST_REGULAR, 1, -1):
         first = (right - left) / count  # of a column with the white beside it, but for that white
-        slack = max(letter * _REGULAR_WHITE, _RAGGED * first)  # short lines end before the edge
+        slack = max(letter * _REGULAR_WHITE, _RAGGED * first)
         for edge in np.unique(edges[(edges > left + first) & (edges < left + first + slack)]):
             wanted = left + (edge - left) * np.arange(1, count)
             chosen = [
                 [g for g in gutters if abs(g.x1 - x) < _EDGE_LETTERS * letter] for x in wanted
             ]
+            # the lines of all columns may fall short of their edges, and as much in the last
+            short = min(x - lines.x1[lines.x1 < x].max(initial=left) for x in wanted)
+            if count * (edge - left) - short - (right - left) > max(
+                count * letter * _REGULAR_WHITE, _RAGGED * (edge - left)
+            ):
+                continue
             if all(
                 _covers(own, top, bottom) and _begins_column(x, lines, letter)
                 for own, x in zip(chosen, wanted.tolist(), strict=True)

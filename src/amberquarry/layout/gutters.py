@@ -19,6 +19,7 @@ _GUTTERS = ((0.8, 42.0, 18.0), (1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2
 # Letters: pieces higher than this are large; the white between two of them that is none between
 # columns, in parts of what they are higher.
 _LARGE, _LARGE_WHITE = 1.25, 1.2
+_OVERHANG = 1.6  # letters
 _BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
 _FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
@@ -71,10 +72,11 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
         rule = cv2.dilate(found.rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
         drawn[: rule.shape[0], : rule.shape[1]] |= rule
-    for box in found.pictures:
+    for box in found.pictures:  # they may hang over into the white beside their column
+        over = min(_OVERHANG * letter, box.width / 4)
         drawn[
             int(box.y0) // COARSE : int(box.y1) // COARSE,
-            int(box.x0) // COARSE : int(box.x1) // COARSE,
+            int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
         ] = 1
     extent = _Extent.of(drawn)
     gutters: list[Box] = []

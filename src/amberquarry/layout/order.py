@@ -15,6 +15,9 @@ _Part = TypeVar("_Part", Region, Block)
 # far, in letters, their tops may lie apart.
 _HEADED, _HEAD_DROP = 0.6, 2.5
 _OVER_BOTH, _LAST_LINE = 8.0, 4.0  # letters of text on both sides; height of its last line
+# Two columns: letters by which they begin apart at most; share of the one's width that the other
+# has; of its height that makes it short. Letters of the widest number of a page.
+_LEVEL, _ALIKE, _SHORT_COLUMN, _NUMBER_WIDTH = 3.0, 0.85, 0.7, 6.0
 _WIDE_GUTTER = 3.0  # letters
 # Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
 _RUNS_ON, _TO_GUTTER = 5.0, 2.0
@@ -89,6 +92,9 @@ def _ordered(regions: list[Region], columns: list[Box], letter: float) -> list[R
     upright = _cut_upright(regions, inside, area, letter)
     if upright is not None:
         return [region for part in upright for region in _ordered(part, columns, letter)]
+    beside = _cut_short_column(regions, letter)
+    if beside is not None:
+        return [region for part in beside for region in _ordered(part, columns, letter)]
     bands = _with_columns_whole(_cut_across(regions, inside, letter), inside, letter)
     if len(bands) == 1:
         bands = _cut_at_stories(regions, inside, letter, large=False)
@@ -134,6 +140,28 @@ def _cut_upright(
         if best is None or length > best[0]:
             best = (length, left, right)
     return [best[1], best[2]] if best else None
+
+
+def _cut_short_column(regions: list[Region], letter: float) -> list[list[Region]] | None:
+    """Return left and right part where text ends early in the second of two columns.
+
+    The columns are as wide, and begin level; nothing stands under the short one but, in the last
+    row, the number of the page.
+    """
+    low = max(region.box.y1 for region in regions)
+    flow = [r for r in regions if r.box.y1 < low or r.box.width > _NUMBER_WIDTH * letter]
+    parts = _parts_by_white(flow, lambda box: (box.x0, box.x1), 0.5 * letter) if flow else []
+    if len(parts) != 2:
+        return None
+    left, right = (Box.around([region.box for region in part]) for part in parts)
+    if (
+        abs(left.y0 - right.y0) > _LEVEL * letter
+        or not _ALIKE * left.width < right.width < left.width / _ALIKE
+        or right.height > _SHORT_COLUMN * left.height
+        or any(region.kind is not BlockKind.PARAGRAPH for region in parts[1])
+    ):
+        return None
+    return [*parts, [region for region in regions if region not in flow]]
 
 
 def _cut_around_inset(
