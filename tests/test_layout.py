@@ -2,14 +2,14 @@ import unittest
 
 import cv2
 import numpy as np
-from PIL import ImageDraw
+from PIL import ImageDraw, ImageFont
 
 from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
-from amberquarry.layout import Region, analyse
+from amberquarry.layout import Region, analyse, find_vertical
 from amberquarry.layout.components import find_rules, merge_boxes
 from amberquarry.layout.lines import fit_curve, x_height_of
-from amberquarry.layout.order import reading_order
+from amberquarry.layout.order import reading_order, with_notes_beside
 from amberquarry.settings import LayoutSettings, PreparationSettings
 from tests.support.pages import (
     PROSE,
@@ -249,3 +249,51 @@ class OrderTest(unittest.TestCase):
                 wanted = [*upper, left[1], left[2], right[1], right[2]]
             found = reading_order(wanted[::-1], [Box(482, 100, 518, 900)], 20)
             self.assertEqual(found, wanted, level)
+
+    def test_text_that_ends_early_in_the_second_column(self):
+        """A few lines at the head of the right column come last, before the page's number."""
+        left = [self.region(50, y, 480, y + 180) for y in range(0, 1000, 200)]
+        right, number = self.region(520, 0, 950, 100), self.region(480, 1150, 520, 1180)
+        wanted = [*left, right, number]
+        self.assertEqual(reading_order(wanted[::-1], [], 20), wanted)
+        photograph = Region(BlockKind.FIGURE, Box(520, 0, 950, 100))
+        found = reading_order([number, photograph, *left[::-1]], [], 20)
+        self.assertLess(found.index(photograph), found.index(left[1]))
+
+    def test_gutter_under_the_short_last_line_of_a_summary(self):
+        """The white beside the last line of text over both columns is no part of their gutter."""
+        summary = self.region(50, 0, 950, 160)
+        left = [self.region(50, 180, 480, 300), self.region(50, 320, 480, 600)]
+        right = [self.region(520, 180, 950, 250), self.region(520, 270, 950, 600)]
+        wanted = [summary, *left, *right]
+        self.assertEqual(reading_order(wanted[::-1], [Box(482, 110, 518, 600)], 20), wanted)
+
+    def test_notes_follow_what_they_begin_beside(self):
+        """Also where the list that follows was still a part of its paragraph."""
+        note = Region(BlockKind.MARGIN_NOTE, Box(1000, 110, 1200, 400))
+        parts = [self.region(50, y, 950, y + 90) for y in (0, 100, 200, 300)]
+        wanted = [*parts[:2], note, *parts[2:]]
+        self.assertEqual(with_notes_beside([note, *parts], 20), wanted)
+        self.assertEqual(reading_order([*parts[::-1], note], [], 20), wanted)
+
+
+class VerticalTest(unittest.TestCase):
+    def boxes(self, text, sideways=True):
+        image = text_page(8)
+        label = blank(700, 50)
+        write_lines(label, [text], x=8, y=6, size=28)
+        image.paste(label.rotate(90, expand=True) if sideways else label, (10, 100))
+        prepared = prepare(pixels(image), PreparationSettings())
+        found = analyse(prepared, LayoutSettings()).found
+        return find_vertical(found, prepared.letter_height)
+
+    def test_lines_keep_commas_degrees_and_single_letters(self):
+        """Parts that are narrower than the letters, or stand alone, belong to their line."""
+        for text in ("Warmth of the air, °C", "Wind,  E", "Barometer, hPa"):
+            with self.subTest(text=text):
+                [box] = self.boxes(text)
+                length = ImageFont.load_default(28).getlength(text)
+                self.assertAlmostEqual(box.height, length, delta=0.04 * length)
+
+    def test_lines_across_are_none(self):
+        self.assertEqual(self.boxes("Warmth", sideways=False), [])

@@ -212,6 +212,38 @@ class RowTest(unittest.TestCase):
             self.assertTrue(line.startswith(name), line)
             self.assertTrue(line.endswith(str(7 + 13 * number)), line)
 
+    def test_leaders_have_as_many_dots_as_are_printed(self):
+        """Also where they stand close, or begin far from their title."""
+        image = blank(1240, 700)
+        draw, font = ImageDraw.Draw(image), ImageFont.load_default(34)
+        for row, (step, start) in enumerate(((10, 420), (10, 700), (24, 420))):
+            y = 120 + 80 * row
+            draw.text((110, y), "Of the old gauge", font=font, fill=0)
+            for x in range(start, 1000, step):
+                draw.text((x, y), ".", font=font, fill=0)
+            draw.text((1030, y), "27", font=font, fill=0)
+        lines = [line for block in aq.read_page(image).blocks for line in block.lines]
+        self.assertEqual([line.text.count(".") for line in lines], [58, 30, 25])
+        self.assertEqual([". ." in line.text for line in lines], [False, False, True])
+        for line in lines:
+            self.assertTrue(line.text.startswith("Of the old gauge ."), line.text)
+            self.assertTrue(line.text.endswith("27"), line.text)
+            self.assertEqual(len(line.text), len(line.character_boxes))
+            dots = line.character_boxes[[sign == "." for sign in line.text], 0]
+            self.assertTrue((np.diff(dots) > 5).all())
+
+    def test_even_columns_of_short_lines(self):
+        """Columns are as wide as from one beginning to the next, however short their lines."""
+        image = blank(2400, 1400)
+        terms = ["gauge", "tide", "harbour", "keeper", "signal", "lantern", "winter", "storm"] * 3
+        for column in range(3):
+            lines = [f"{term} of column {column + 1}" for term in terms]
+            lines[5] += " that is nearly as wide as it is"
+            write_lines(image, lines, x=100 + 760 * column, y=100)
+        text = flat(aq.read_page(image))
+        wanted = [f"gauge of column {n}" for n in (1, 1, 1, 2, 2, 2, 3, 3, 3)]
+        self.assertTrue(in_order(text, wanted), text)
+
     def test_ruled_table(self):
         """The cells of a ruled table come row by row as lines of one block."""
         image = blank(1240, 800)

@@ -1,6 +1,7 @@
 """What stands on a page besides running text: figures, tables, equations, fields, margin notes."""
 
 import io
+import itertools
 import json
 import subprocess
 import sys
@@ -325,6 +326,38 @@ class TableTest(unittest.TestCase):
         self.assertFalse(is_tabular(lines))
         cells = [line_of("4.75", x, y) for y in range(0, 300, 30) for x in (0.0, 700.0)]
         self.assertTrue(is_tabular(cells))
+
+    def test_columns_with_a_small_table_between_rules_of_the_page(self):
+        """Rules over and under the columns of a page enclose no table, a small one is found."""
+        image = blank(1600, 1754)
+        draw = ImageDraw.Draw(image)
+        write_justified(image, PROSE * 9, 100, 200, 660, 24)
+        write_justified(image, PROSE * 9, 840, 200, 660, 9)
+        for row, cells in enumerate(self.ROWS):
+            for column, cell in enumerate(cells):
+                draw.text((900 + 170 * column, 690 + 54 * row), cell, font=font(30), fill=0)
+        for row in (0, 1, 4):
+            draw.line((880, 680 + 54 * row, 1400, 680 + 54 * row), fill=0, width=3)
+        write_justified(image, PROSE * 9, 840, 940, 660, 9)
+        for y in (170, 1450):
+            draw.line((100, y, 1500, y), fill=0, width=3)
+        page = aq.read_page(image)
+        [table] = of_kind(page, BlockKind.TABLE)
+        self.assertEqual(
+            [row.split() for row in table.text.split("\n")], [list(r) for r in self.ROWS]
+        )
+        self.assertLess(max(block.box.x1 for block in page.blocks[:1]), 800)
+
+    def test_a_heading_parts_rows_of_fields(self):
+        """A line that runs into a table from beside it is no part of it, and parts it."""
+        image = blank()
+        for x, y in itertools.product((140, 520, 860), (200, 270, 340, 540, 610, 680)):
+            write_lines(image, ["Gauge" if x == 140 else "4.75"], x=x, y=y)
+        write_lines(image, ["Readings of the winter"], x=110, y=430, size=44)
+        texts = [block.text for block in aq.read_page(image).blocks]
+        at = next(n for n, text in enumerate(texts) if "the winter" in text)
+        self.assertEqual(sum(text.count("4.75") for text in texts[:at]), 6)
+        self.assertEqual(sum(text.count("4.75") for text in texts[at:]), 6)
 
 
 class FieldTest(unittest.TestCase):

@@ -7,11 +7,13 @@ import cv2
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import ImageDraw
 
 import amberquarry as aq
 from amberquarry.imaging import prepare
 from amberquarry.layout import analyse
 from amberquarry.reading import load_network, read_lines
+from amberquarry.reading.bullets import lone_bullet
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
@@ -258,6 +260,23 @@ class FigureTest(unittest.TestCase):
                 # the second S of a word that begins with a true one stands low
                 rise[1:] = np.where([a.isalpha() for a in text[:-1]], 10.0, rise[1:])
                 self.assertEqual(settle_case(text, rise), wanted)
+
+    def test_a_dot_that_stands_over_the_next_letter(self):
+        """In slanted type it makes that letter tall: other words tell how high small ones are."""
+        text = "Wind from the west"
+        rise = np.array([30.0 if n < 4 else 22.0 for n in range(len(text))])
+        self.assertEqual(settle_case(text, rise), text)
+
+    def test_bits_of_a_broken_rule_are_no_bullets(self):
+        """A bullet is about as wide as it is high."""
+        for width, wanted in ((14, "■"), (3, None)):
+            image = text_page(2)
+            ImageDraw.Draw(image).rectangle((60, 146, 60 + width, 160), fill=0)
+            prepared = prepare(pixels(image), PreparationSettings())
+            layout = analyse(prepared, LayoutSettings())
+            line = min(layout.lines, key=lambda line: line.box.y0)
+            found = lone_bullet(layout.found, line, 125.0)
+            self.assertEqual(found[0] if found else None, wanted)
 
     def test_a_lone_nought_before_a_word(self):
         """Where sentences begin with the word "O" an unclear nought is that; clear ink stays."""

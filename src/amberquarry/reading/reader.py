@@ -38,6 +38,7 @@ _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried 
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _LARGEST_DOT = 0.45  # x-heights
+_DOTS_WHOLE = 0.75  # of the dots read, that are pieces of their own: then these are counted
 _DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set solid it is half of one
 _BEFORE_DOTS = 0.65  # x-heights of white before them: a space
 # At a mark: below this share of the line's usual space, told from so many spaces, there is none.
@@ -366,7 +367,7 @@ def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedTe
         boxes = text.boxes[dots]
         inside = (found.right[small] > boxes[0, 0]) & (found.left[small] < boxes[-1, 2])
         own = small[inside]
-        if len(own) > len(dots):
+        if len(own) > _DOTS_WHOLE * len(dots):
             own = own[np.argsort(found.left[own], kind="stable")]
             edges = (found.left[own], found.top[own], found.right[own], found.bottom[own])
             boxes = np.stack(edges, axis=1).astype(np.float32)
