@@ -122,17 +122,16 @@ def set_levels(pages: list[Page]) -> None:
             found.append((block, np.log(own / usual) if own and usual else 0.0, int(italic)))
     if not found:
         return
-    order = sorted(range(len(found)), key=lambda n: (-found[n][1], found[n][2]))
-    groups: list[list[int]] = []
+    order = sorted(range(len(found)), key=lambda n: -found[n][1])
+    of_one_size: list[list[int]] = []
     for number in order:
-        _, size, slanted = found[number]
-        larger = found[groups[-1][-1]] if groups else None
-        if larger is not None and larger[1] - size < _SAME_SIZE and larger[2] == slanted:
-            groups[-1].append(number)
+        last = of_one_size[-1][-1] if of_one_size else None
+        if last is not None and found[last][1] - found[number][1] < _SAME_SIZE:
+            of_one_size[-1].append(number)
         else:
-            groups.append([number])
+            of_one_size.append([number])
     level = 0
-    for members in groups:
+    for members in (group for own in of_one_size for group in _by_slant(own, found)):
         depths = Counter(
             len(match[1].split(".")) if (match := _NUMBERING.match(_text(found[n][0]))) else 0
             for n in members
@@ -141,6 +140,12 @@ def set_levels(pages: list[Page]) -> None:
         level = min(_MOST_LEVELS, max(level + 1, depth))
         for n in members:
             found[n][0].level = level
+
+
+def _by_slant(members: list[int], found: list[tuple[Block, float, int]]) -> list[list[int]]:
+    """Return headings of one size, those in italics apart where there are several of both kinds."""
+    parts = [[n for n in members if found[n][2] == slanted] for slanted in (0, 1)]
+    return parts if min(map(len, parts)) > 1 else [members]
 
 
 def _over_stories(headings: list[Block], sizes: list[float], usual: float) -> list[int]:
