@@ -29,7 +29,7 @@ _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _REACHES_IN = 2.0  # x-heights that a line reaches into the rows of a table beside it
 _SAME_MARK = 0.2  # of a bullet's larger side, that others differ from it at most
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
-_RAGGED = 0.25  # of a column that its longest line may fall short
+_FALLS_SHORT = 0.25  # of a column that its longest line may fall short
 # Letters: gutters that share so much of their white and lie so near are one.
 _LEAST_SHARED, _MOST_BROKEN = 0.7, 9.0
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
@@ -194,16 +194,18 @@ def regular_columns(gutters: list[Box], lines: Lines) -> tuple[list[Box], int]:
     edges = np.array([gutter.x1 for gutter in gutters])
     for count in range(_MOST_REGULAR, 1, -1):
         first = (right - left) / count  # of a column with the white beside it, but for that white
-        slack = max(letter * _REGULAR_WHITE, _RAGGED * first)
+        # lines may fall short of the edges of all columns, and as much in the last; that columns
+        # begin at even steps then tells only of several
+        ragged = _FALLS_SHORT if count > 2 else 0.0
+        slack = max(letter * _REGULAR_WHITE, ragged * first)
         for edge in np.unique(edges[(edges > left + first) & (edges < left + first + slack)]):
             wanted = left + (edge - left) * np.arange(1, count)
             chosen = [
                 [g for g in gutters if abs(g.x1 - x) < _EDGE_LETTERS * letter] for x in wanted
             ]
-            # the lines of all columns may fall short of their edges, and as much in the last
             short = min(x - lines.x1[lines.x1 < x].max(initial=left) for x in wanted)
             if count * (edge - left) - short - (right - left) > max(
-                count * letter * _REGULAR_WHITE, _RAGGED * (edge - left)
+                count * letter * _REGULAR_WHITE, ragged * (edge - left)
             ):
                 continue
             if all(
