@@ -72,17 +72,13 @@ def find_vertical(found: Components, letter: float) -> list[Box]:
     for box, own in lines:
         long = len(own) >= _LEAST_LETTERS and box.height >= _LEAST_LENGTH * box.width
         (kept if long and stands_alone(box, own) else others).append((box, own))
-    while kept:  # the ends: single letters, commas, "°C"
-        near = [
-            part
-            for part in others
-            if any(_follows(line, part[0]) for line, _ in kept) and stands_alone(*part)
-        ]
+    while kept and others:  # the ends: single letters, commas, "°C"
+        close = _follow(*(np.array([box for box, _ in parts]) for parts in (kept, others))).any(0)
+        near = [n for n in np.flatnonzero(close) if stands_alone(*others[n])]
         if not near:
             break
-        taken = {id(own) for _, own in near}
-        others = [part for part in others if id(part[1]) not in taken]
-        kept = _join_words([*kept, *near])
+        kept = _join_words([*kept, *(others[n] for n in near)])
+        others = [part for n, part in enumerate(others) if n not in set(near)]
     return sorted((box for box, _ in kept), key=lambda box: (box.y0, box.x0))
 
 
@@ -111,12 +107,19 @@ def _stacks(
     return np.asarray(labels[rows, columns], np.int64)
 
 
-def _follows(line: Box, box: Box) -> bool:
-    """Return whether a box stands close above or below a line, in its column."""
-    shared = min(line.x1, box.x1) - max(line.x0, box.x0)
-    gap = max(box.y0 - line.y1, line.y0 - box.y1)
-    wide = max(line.width, box.width)
-    return shared > _SHARED * min(line.width, box.width) and gap < _WORD_GAP * wide
+def _follow(lines: NDArray[np.float64], boxes: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Return which of some boxes (M, 4) stand close above or below which lines (N, 4): (N, M).
+
+    That is in their column, no further off than the gap between words.
+    """
+    x0, y0, x1, y1 = (lines[:, None, edge] for edge in range(4))
+    left, top, right, foot = boxes.T
+    shared = np.minimum(x1, right) - np.maximum(x0, left)
+    gap = np.maximum(top - y1, y0 - foot)
+    width, other = x1 - x0, right - left
+    return np.asarray(
+        (shared > _SHARED * np.minimum(width, other)) & (gap < _WORD_GAP * np.maximum(width, other))
+    )
 
 
 def _join_words(
@@ -124,11 +127,14 @@ def _join_words(
 ) -> list[_Stack]:
     """Return words that stand one under the other on one line, joined."""
     lines: list[_Stack] = []
+    edges = np.zeros((len(boxes), 4))  # of the lines so far
     for box, own in sorted(boxes, key=lambda item: item[0].y0):
-        for number, (line, pieces) in enumerate(lines):
-            if _follows(line, box):
-                lines[number] = (Box.around([line, box]), np.concatenate([pieces, own]))
-                break
-        else:
+        above = np.flatnonzero(_follow(edges[: len(lines)], np.array([box])))
+        number = int(above[0]) if len(above) else len(lines)
+        if number == len(lines):
             lines.append((box, own))
+        else:
+            line, pieces = lines[number]
+            lines[number] = (Box.around([line, box]), np.concatenate([pieces, own]))
+        edges[number] = lines[number][0]
     return lines
