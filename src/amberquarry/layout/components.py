@@ -28,7 +28,8 @@ _STRAIGHT, _STRAIGHT_SIDE = 8.0, 1.6
 _PHOTO_BLOCK = 8
 # Grey levels of photographs; the palest on smooth paper, and how much lower that lies for each
 # level by which the noise of the paper deviates.
-_MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 246, 16
+_MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 235, 10
+_PURE, _PALE_ON_PURE = 0.8, 246  # share of pure white on a page that was printed, not scanned
 # Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
 _LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
@@ -178,7 +179,10 @@ def find_photographs(grey: NDArray[np.uint8], letter: float) -> NDArray[np.bool_
     is darker tells.
     """
     thin = np.ascontiguousarray(grey[::2, ::2])
-    palest = max(_MIDDLE_GREY[1], _PALE_GREY - _PALE_NOISE * noise_level(grey))
+    if (thin == 255).mean() > _PURE:
+        palest = _PALE_ON_PURE
+    else:
+        palest = max(_MIDDLE_GREY[1], round(_PALE_GREY - _PALE_NOISE * noise_level(grey)))
     middle = cv2.inRange(thin, _MIDDLE_GREY[0], palest)
     size = (max(1, grey.shape[1] // _PHOTO_BLOCK), max(1, grey.shape[0] // _PHOTO_BLOCK))
     share = cv2.resize(middle, size, interpolation=cv2.INTER_AREA)
