@@ -69,6 +69,7 @@ _EDGE = 0.4  # letters in which the rules of a frame lie
 _SURELY_LYING = 0.75  # of letters in lines running down: from there on it says as much as reading
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SCALE_LETTERS = 0.7  # to a figure, in a row of figures, which may overlap and read badly
+_LEAST_SURE = 3  # letters that make a reading sure
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
@@ -284,7 +285,7 @@ def _read_vertical(
         best = max((90, 270), key=lambda turned: _surety(letters[turned]))
         sure = _surety(letters[best])
         # letters on their side may pass for a few others, one in a row: "D" for "m"
-        standing = _surety(letters[0], max(3, len(letters[best])))
+        standing = _surety(letters[0], len(letters[best]))
         if sure < _SURE_VERTICAL or sure < standing + _BIAS:
             continue
         for block in read[best]:
@@ -308,9 +309,9 @@ def _letters(blocks: list[Block]) -> list[float]:
     ]
 
 
-def _surety(letters: list[float], least: int = 3) -> float:
+def _surety(letters: list[float], least: int = 0) -> float:
     """Return how sure letters are together, where at least so many could be there."""
-    return sum(letters) / max(len(letters), least)
+    return sum(letters) / max(len(letters), least, _LEAST_SURE)
 
 
 def line_in(

@@ -79,6 +79,11 @@ class Components:
         """Width of each piece."""
         return self.right - self.left
 
+    def boxes_of(self, pieces: NDArray[np.int64] | NDArray[np.bool_]) -> NDArray[np.float32]:
+        """Return the boxes (N, 4) of some pieces, in pixels."""
+        edges = (self.left, self.top, self.right, self.bottom)
+        return np.stack([edge[pieces] for edge in edges], axis=1).astype(np.float32)
+
     def box_of(self, pieces: NDArray[np.int64]) -> Box:
         """Return the box around some pieces; ValueError without any."""
         return Box(

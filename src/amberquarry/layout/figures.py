@@ -187,8 +187,7 @@ def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> li
 
 
 def _boxes_of(found: Components, chosen: NDArray[np.bool_]) -> list[Box]:
-    edges = np.stack([found.left, found.top, found.right, found.bottom], 1)[chosen]
-    return [Box(*edge) for edge in edges.astype(float).tolist()]
+    return [Box(*edges) for edges in found.boxes_of(chosen).tolist()]
 
 
 def _ink_boxes(found: Components, text: list[TextLine], letter: float) -> Floats:

@@ -433,12 +433,11 @@ def attach_leaders(
             continue
         near = (x > line.box.x1) & (size < 0.45 * line.x_height)
         near &= np.abs(line.baseline_at(line.box.x1) - y) < 0.5 * line.x_height
-        run = dots[near][np.argsort(x[near], kind="stable")]
-        if len(run) < _LEADER_DOTS:
+        if not near.any():
             continue
-        breaks = np.flatnonzero(
-            np.diff(x[near][np.argsort(x[near])]) > _LEADER_STEP * line.x_height
-        )
+        in_order = np.argsort(x[near], kind="stable")
+        run = dots[near][in_order]
+        breaks = np.flatnonzero(np.diff(x[near][in_order]) > _LEADER_STEP * line.x_height)
         run = run[: breaks[0] + 1] if len(breaks) else run
         start, end = float(found.left[run].min()), float(found.right[run].max())
         far = start - line.box.x1 > _LEADER_STEP * line.x_height

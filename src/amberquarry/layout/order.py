@@ -30,7 +30,7 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     Notes in the margin come after what they stand beside.
     """
     flow = [r for r in regions if r.kind is not BlockKind.MARGIN_NOTE]
-    gutters = _beside_headings(columns, flow, letter)
+    gutters = _clear_of_spanning(columns, flow, letter)
     ordered = _ordered(flow, gutters, letter)
     notes = [r for r in regions if r.kind is BlockKind.MARGIN_NOTE]
     return with_notes_beside([*ordered, *notes], letter)
@@ -47,7 +47,7 @@ def with_notes_beside(parts: list[_Part], letter: float) -> list[_Part]:
     return placed
 
 
-def _beside_headings(columns: list[Box], regions: list[Region], letter: float) -> list[Box]:
+def _clear_of_spanning(columns: list[Box], regions: list[Region], letter: float) -> list[Box]:
     """Return gutters without their ends that lie within what is set over several columns.
 
     The white beside a short last line, of a heading or a summary, is no part of the gutter under

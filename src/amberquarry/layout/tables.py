@@ -93,21 +93,23 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
                 zone = None
         if zone is not None:
             found.append(zone)
-    zones = [
-        *frames,
-        *(
-            zone
-            for zone in found
-            if _holds_rows(zone, lines, 2)
-            and sum(len(line.text) for line in _inside(zone, lines) if id(line) in prose)
-            < _MOST_PROSE * sum(len(line.text) for line in _inside(zone, lines))
-        ),
+    tables = [
+        zone
+        for zone in found
+        if _holds_rows(zone, lines, 2) and _prose_share(_inside(zone, lines), prose) < _MOST_PROSE
     ]
+    zones = [*frames, *tables]
     return [
         zone
         for zone in zones
         if not any(z is not zone and z.overlap(zone) > 0.9 * zone.area for z in zones)
     ]
+
+
+def _prose_share(lines: list[Line], prose: set[int]) -> float:
+    """Return the share of the letters of some lines that stands in those of `prose`."""
+    letters = {id(line): len(line.text) for line in lines}
+    return sum(letters[key] for key in letters.keys() & prose) / max(1, sum(letters.values()))
 
 
 def _runs_on(block: Block) -> bool:

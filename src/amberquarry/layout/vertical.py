@@ -78,7 +78,8 @@ def find_vertical(found: Components, letter: float) -> list[Box]:
         if not near:
             break
         kept = _join_words([*kept, *(others[n] for n in near)])
-        others = [part for n, part in enumerate(others) if n not in set(near)]
+        left_over = np.setdiff1d(np.arange(len(others)), near)
+        others = [others[n] for n in left_over]
     return sorted((box for box, _ in kept), key=lambda box: (box.y0, box.x0))
 
 
@@ -122,9 +123,7 @@ def _follow(lines: NDArray[np.float64], boxes: NDArray[np.float64]) -> NDArray[n
     )
 
 
-def _join_words(
-    boxes: list[_Stack],
-) -> list[_Stack]:
+def _join_words(boxes: list[_Stack]) -> list[_Stack]:
     """Return words that stand one under the other on one line, joined."""
     lines: list[_Stack] = []
     edges = np.zeros((len(boxes), 4))  # of the lines so far

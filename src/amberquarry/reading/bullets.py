@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
 from amberquarry.layout import Components, TextLine
 
 _AWAY = 1.9  # x-heights from a bullet to the middle of the first letter
@@ -51,9 +49,3 @@ def without_piece(found: Components, line: TextLine, piece: int) -> TextLine:
     pieces = line.pieces[line.pieces != piece]
     box = line.box._replace(x0=float(found.left[pieces].min()))
     return replace(line, pieces=pieces, box=box)
-
-
-def piece_box(found: Components, piece: int) -> np.ndarray[tuple[int], np.dtype[np.float32]]:
-    """Return the box (4,) of a piece."""
-    edges = (found.left, found.top, found.right, found.bottom)
-    return np.array([float(edge[piece]) for edge in edges], np.float32)

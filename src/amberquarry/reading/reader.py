@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.imaging.pieces import Labels
 from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, type_size
-from amberquarry.reading.bullets import lone_bullet, piece_box, without_piece
+from amberquarry.reading.bullets import lone_bullet, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, parted, resolve
@@ -152,7 +152,7 @@ def read_lines(
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
         if bullet is not None:
-            whole = with_bullet(whole, bullet[0], piece_box(found, bullet[1]))
+            whole = with_bullet(whole, bullet[0], found.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)
         results.append(make_line(whole))
     kept = [line for line in results if line is not None]
@@ -369,8 +369,7 @@ def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedTe
         own = small[inside]
         if len(own) > _DOTS_WHOLE * len(dots):
             own = own[np.argsort(found.left[own], kind="stable")]
-            edges = (found.left[own], found.top[own], found.right[own], found.bottom[own])
-            boxes = np.stack(edges, axis=1).astype(np.float32)
+            boxes = found.boxes_of(own)
             dots = dots[np.linspace(0, len(dots) - 1, len(own)).round().astype(int)]
         middle = (boxes[:, 0] + boxes[:, 2]) / 2
         spaced = float(np.median(np.diff(middle))) >= _DOTS_APART * line.x_height
@@ -383,14 +382,18 @@ def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedTe
         if spaced:  # each gap lies between its dots
             gaps = (boxes[:-1, 2] + boxes[1:, 0]) / 2
             text.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
-        if first == 0 or text.text[first - 1] == " ":
-            continue
-        before = text.boxes[first - 1, 2]
-        if boxes[0, 0] - before > _BEFORE_DOTS * line.x_height:
-            gap = np.insert(np.arange(len(text.text)), first, first)
-            text = text.take(text.text[:first] + " " + text.text[first:], gap)
-            text.boxes[first, [0, 2]] = before, boxes[0, 0]
+        text = _with_space_before(text, first, _BEFORE_DOTS * line.x_height)
     return text
+
+
+def _with_space_before(text: PlacedText, at: int, least: float) -> PlacedText:
+    """Return a text with a space before a character that stands `least` pixels off the last."""
+    if at == 0 or text.text[at - 1] == " " or text.boxes[at, 0] - text.boxes[at - 1, 2] <= least:
+        return text
+    rows = np.insert(np.arange(len(text.text)), at, at)
+    spaced = text.take(text.text[:at] + " " + text.text[at:], rows)
+    spaced.boxes[at, [0, 2]] = text.boxes[at - 1, 2], text.boxes[at, 0]
+    return spaced
 
 
 def close_marks(line: PlacedText) -> PlacedText:

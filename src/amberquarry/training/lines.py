@@ -109,6 +109,7 @@ class _Setting:
 
 
 def _setting_by_chance(drawer: GlyphDrawer, chance: random.Random) -> _Setting:
+    """Return how a line for training is set: mostly near to plain, some of it far from that."""
     height = drawer.x_height_px
     tracking = 0.0
     if chance.random() < 0.12:
