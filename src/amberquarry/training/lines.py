@@ -41,6 +41,20 @@ _BROKEN = frozenset(
 LINES_PER_FACE = 10  # drawn one after the other, so that fonts and glyphs are opened rarely
 MOST_COLUMNS = 1600
 _ABOVE, _BELOW = 2.5, 1.5  # room over and under the baseline, in x-heights
+_STANDARD_WEIGHT = 2.0  # of the families in which most papers and manuals with formulas are set
+_STANDARD = ("latinmodern", "cmu")
+# Letters of the logo of the typesetting program TeX and of what is built on it, as The TeXbook and
+# the LaTeX kernel set them: size, and how far down and to the left, in x-heights.
+_LOGO = re.compile(r"(?:LATEX|TEX)(?![^\W\d_])")
+_LOGO_LETTERS = {
+    "LATEX": [(1, 0, 0), (0.7, -0.47, 0.84), (1, 0, 0.35), (1, 0.5, 0.39), (1, 0, 0.29)],
+    "TEX": [(1, 0, 0), (1, 0.5, 0.39), (1, 0, 0.29)],
+}
+_OF_LOGO = {
+    f"{name} {n}": letter
+    for name, letters in _LOGO_LETTERS.items()
+    for n, letter in enumerate(letters)
+}
 _OLD_SHARE = 0.06  # of the faces that can set hand-set print, and do
 
 
@@ -128,11 +142,16 @@ def _setting_by_chance(drawer: GlyphDrawer, chance: random.Random) -> _Setting:
 
 
 def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -> list[str]:
-    """Return for each character how it is set: plain, raised, lowered or a small capital.
+    """Return for each character how it is set: plain, raised, lowered, a small capital, of a logo.
 
     Raised and lowered letters keep their label: that they are raised is a matter of style.
     """
     found = ["plain"] * len(text)
+    logos = [] if drawer.fixed_pitch else list(_LOGO.finditer(text))
+    if logos and chance.random() < 0.9:
+        for match in logos:
+            found[match.start() : match.end()] = [f"{match[0]} {n}" for n in range(len(match[0]))]
+        return found
     draw = chance.random()
     if draw < 0.04:  # marks of notes, endings of numbers, indices
         words = [m for m in re.finditer(r"\w+", text) if m.end() - m.start() >= 2]
@@ -181,6 +200,9 @@ def _glyphs_of(run: Run, setting: _Setting, chance: random.Random | None) -> lis
             styles = run.styles(lowered=1)
         if manner == "small capital":
             made = drawer.scaled(cluster.upper(), capitals, 0.0)
+        elif chance and manner in _OF_LOGO:
+            size, down, near = (value * chance.uniform(0.9, 1.1) for value in _OF_LOGO[manner])
+            made = _nearer(drawer, drawer.scaled(cluster, size, down), near)
         elif chance and manner in ("high capital", "low capital"):
             made = _logo_letter(drawer, cluster, manner, chance)
         elif manner == "raised" and cluster != " ":
@@ -203,11 +225,19 @@ def _logo_letter(
     """Return a capital off the line and drawn near to its neighbours, as logos of names are set."""
     size = 1.0 if chance.random() < 0.4 else chance.uniform(0.66, 0.9)
     high = manner == "high capital"
-    mask, left, top, advance = drawer.scaled(
-        letter, size, -chance.uniform(0.2, 0.65) if high else chance.uniform(0.15, 0.55)
-    )
-    near = chance.uniform(0.0, 0.35) * drawer.x_height_px
-    return mask, left - round(near), top, advance - near * chance.uniform(1.0, 2.0)
+    down = -chance.uniform(0.2, 0.65) if high else chance.uniform(0.15, 0.55)
+    near = chance.uniform(0.0, 0.35)
+    mask, left, top, advance = _nearer(drawer, drawer.scaled(letter, size, down), near)
+    return mask, left, top, advance - near * chance.uniform(0.0, 1.0) * drawer.x_height_px
+
+
+def _nearer(
+    drawer: GlyphDrawer, made: tuple[NDArray[np.uint8], int, int, float], near: float
+) -> tuple[NDArray[np.uint8], int, int, float]:
+    """Return a glyph moved to the left by so many x-heights, and what follows with it."""
+    mask, left, top, advance = made
+    near *= drawer.x_height_px
+    return mask, round(left - near), top, advance - near
 
 
 def draw_line(
@@ -406,7 +436,9 @@ class LineSource:
             families.setdefault(face.family, []).append(face)
         self._families = [families[name] for name in sorted(families)]
         self._weights = [
-            GROUP_WEIGHTS[faces[0].group] * (1.5 if len(faces) > 3 else 1.0)
+            GROUP_WEIGHTS[faces[0].group]
+            * (1.5 if len(faces) > 3 else 1.0)
+            * (_STANDARD_WEIGHT if faces[0].family.startswith(_STANDARD) else 1.0)
             for faces in self._families
         ]
         signs = [c for c in ALPHABET if not c.isalnum()]

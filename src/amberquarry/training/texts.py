@@ -24,20 +24,20 @@ LANGUAGE_WEIGHTS = {
     "pt": 4,
     "nl": 3,
     "pl": 4,
-    "cs": 3,
+    "cs": 4,
     "da": 2,
     "sv": 2,
     "nb": 2,
     "fi": 2,
-    "hu": 2,
-    "ro": 2,
+    "hu": 3,
+    "ro": 3,
     "tr": 3,
     "ca": 1,
     "hr": 1,
     "sl": 1,
-    "sk": 1,
-    "lt": 1,
-    "lv": 1,
+    "sk": 3,
+    "lt": 2,
+    "lv": 2,
     "el": 7,
     "ru": 9,
     "uk": 3,
@@ -59,6 +59,7 @@ _QUOTES = [
     ("⟨", "⟩"),
 ]
 _MARKS = [".", ",", ";", ":", "?", "!", "...", ".", ",", " –", " —", ")", "’s", "-"]
+_LOGOS = ["LATEX", "LATEX", "TEX", "TEX", "(LA)TEX", "BIBTEX", "PDFTEX", "LATEX 2ε"]
 _ALPHABET = frozenset(ALPHABET)
 _RARE = [c for c in ALPHABET if not c.isalnum() and c not in string.ascii_letters + " .,-"]
 _MONTHS = [
@@ -158,7 +159,11 @@ _PROGRAM_PARTS = re.split(
     \{a}{{{b}}}  \{a}[{b}]{{{c}}}  ~/{a}/{b}.{j}  /{a}/{b}  {a}*  '{i}'  '\{i}'  0x{n}{i}{n}
     {a}:  {a};  // {w}  # {w}  /* {w} */  % {a}  `{a}`  C-{i}  M-{i}  ^{i}  if {a}  def {a}  $ {a}
     while {a}  return {a};  int {a}  char *{a}  let {a}  end {a}  else  {{  }}  }};  }})  (  )  [
-    ]  |  \  &  ;  $  >  do  then  fi  ⟨{a}⟩  ⟨{a}⟩  {b}⟨{a}⟩  "{w}",  {n},  '{w}'""".strip(),
+    ]  |  \  &  ;  $  >  do  then  fi  ⟨{a}⟩  ⟨{a}⟩  {b}⟨{a}⟩  "{w}",  {n},  '{w}'  "{n}","{w}"
+    {a}="{w}"  {b}='{w}'  ={v})  c("{b}", "{c}"  "{w}":  {n} {n} {n} ...  {a} ~ {b}  . ~ . - {a}
+    [[{a}::{b}]]  [{n}] "{w}"  -{n}.{n}{n}e-0{n}  {n}{n}-{n}{n}-{n}{n}  {n}.{n}-{n}  -{n}.{n}{n}
+    ^^{i}{n}  \{a}^{i}{j}  {a}{n}_{b}  {i}{n}  {j}[{i}, {n}]  %{i}%  {a}@{b}@{c}  {a} %>% {b}
+    """.strip(),
 )
 _OPERATORS = re.split(" ", "== != <= >= < > && || + - * / % += = = := << | ^ ! ?")
 
@@ -549,6 +554,11 @@ def vary(text: str, chance: random.Random) -> str:
             lambda _: chance.choice("¹²³⁴⁵⁶⁷⁸⁹⁰₁₂₀") if chance.random() < 0.3 else "",
             text,
         )
+    if chance.random() < 0.025:  # names that are always set as logos
+        words = text.split(" ")
+        at = chance.randrange(len(words))
+        words[at] = chance.choice(_LOGOS) + chance.choice(["", "", "", ".", ",", ")", "-", "’s"])
+        text = " ".join(words)
     if chance.random() < 0.08:
         words = text.split(" ")
         at = chance.randrange(len(words))
@@ -586,6 +596,25 @@ def vary(text: str, chance: random.Random) -> str:
     return text
 
 
+def alphabet(corpus: Corpus, chance: random.Random, length: int) -> str:
+    """Return letters of a language one by one, as tables of letters and specimens show them."""
+    words = corpus.words[_language(chance, corpus.words)]
+    letters = sorted(set("".join(chance.sample(words, min(len(words), 200))).lower()) & _ALPHABET)
+    letters = [letter for letter in letters if letter.isalpha()]
+    marked = [letter for letter in letters if ord(letter) > 127]
+    if marked and chance.random() < 0.6:
+        letters = marked
+    if chance.random() < 0.5:
+        letters = chance.choices(letters, k=length)
+    pairs = chance.random() < 0.5
+    parts: list[str] = []
+    for letter in letters[chance.randrange(len(letters)) :] + letters:
+        upper = _capitals(letter)
+        parts += [upper, letter] if pairs else [upper if chance.random() < 0.4 else letter]
+    joint = chance.choice([" ", " ", ", ", "  ", " | "])
+    return joint.join(parts[: max(1, length // (1 + len(joint)))])
+
+
 def old_spelling(text: str, chance: random.Random) -> str:
     """Return `text` as hand-set books of the 17th and 18th centuries spell it: ſ, æ, œ.
 
@@ -615,8 +644,10 @@ def sample_text(corpus: Corpus, chance: random.Random, length: int, listings: fl
         text = loose_words(corpus, chance, length)
     elif draw < 0.90:
         text = cells(corpus, chance, length)
-    elif draw < 0.94:
+    elif draw < 0.935:
         text = formula(chance)
+    elif draw < 0.955:
+        text = alphabet(corpus, chance, length)
     else:
         text = odd_string(chance, length)
     return re.sub(r" +", " ", vary(text, chance)).strip()
