@@ -18,7 +18,8 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, un
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.reader import PlacedText, close_marks, make_line, settle_bold
+from amberquarry.reading.placed import PlacedText, close_marks
+from amberquarry.reading.reader import make_line, settle_bold
 from amberquarry.reading.scripts import (
     settle_articles,
     settle_brackets,

@@ -11,6 +11,7 @@ from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
 from amberquarry.layout.numbered import join_line_numbers
+from amberquarry.layout.pitch import fit_grid
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.tables import place_tables
 from amberquarry.layout.typography import LOW_LETTERS, type_size
@@ -30,6 +31,7 @@ __all__ = [
     "find_figures",
     "find_scene_lines",
     "find_vertical",
+    "fit_grid",
     "group_boards",
     "join_line_numbers",
     "label_of",

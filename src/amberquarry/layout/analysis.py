@@ -27,6 +27,7 @@ from amberquarry.layout.lines import (
 )
 from amberquarry.layout.margins import part_margins
 from amberquarry.layout.order import reading_order
+from amberquarry.layout.pitch import join_fixed_pitch
 from amberquarry.settings import LayoutSettings
 
 _MOST_LINES = 4000  # of a page that are laid out at once
@@ -59,6 +60,7 @@ def analyse(page: Prepared, settings: LayoutSettings, found: Components | None =
     if len(lines) > _MOST_LINES:
         return Layout(_in_bands(lines, gutters, letter), found, [])
     core = core_letters(found, letter)
+    lines, gutters = join_fixed_pitch(lines, gutters, found, core)
     lines, margin = part_margins(lines, found, core)
     regions, columns = make_blocks(lines, margin, gutters, found.pictures, found.rule_boxes)
     for region in regions:

@@ -27,12 +27,17 @@ _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
+# X-heights: largest dot, how far it may be off the base line, and white between two.
+_DOT_SIZE, _DOT_LEVEL, _DOT_STEP = 0.45, 0.25, 1.4
 _FAR_DOTS = 12  # of leaders that begin further off, at one place for all entries
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
 _FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
 # X-heights within which other lines tell the size of one; where that are fewer, how far they do.
 _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
+# Letters of a line that quotes may outnumber; what hangs over its base line is lower than this part
+# of its tallest.
+_MOST_BETWEEN_QUOTES, _HANGING = 24, 0.7
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 _SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
@@ -48,6 +53,7 @@ class TextLine:
     baseline: NDArray[np.float64]  # coefficients for np.polyval, y at x
     x_height: float  # pixels
     plain: bool = False  # all letters of one height: capitals, figures or only low letters
+    step: float = 0.0  # pixels from letter to letter in fixed pitch, 0 elsewhere
 
     def baseline_at(self, x: float) -> float:
         """Return y of the base line at x."""
@@ -130,7 +136,8 @@ def find_lines(
             lines.append(line)
     lines = join_segments(lines, found, core, gutters, settings.widest_space)
     lines = attach_small(lines, found)
-    attach_marks(lines, found, seeds)
+    attach_dots(lines, found)
+    attach_marks(lines, found, seeds | owned_by(lines, found))
     lines = attach_leaders(lines, found, core, gutters)
     lines.extend(lone_dashes(lines, found, letter))
     lines.extend(small_columns(small, lines, found, core, letter))
@@ -177,6 +184,7 @@ def measure_line(
     letters = members[core[members]]
     if len(letters) == 0:
         letters = members
+    letters = letters[_standing(found, letters)]
     middle = (found.left[letters] + found.right[letters]) / 2
     top, bottom = found.top[letters].astype(float), found.bottom[letters].astype(float)
     height = lean_median(bottom - top)
@@ -213,12 +221,28 @@ def measure_line(
     return TextLine(found.box_of(members), members, fit, x_height, plain)
 
 
+def _standing(found: Components, letters: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Return for each letter of a line whether it can stand on the base line: quotes hang over it.
+
+    Long lines may be bent, and have letters enough to outvote their quotes.
+    """
+    top, bottom = found.top[letters], found.bottom[letters]
+    height = bottom - top
+    if len(letters) > _MOST_BETWEEN_QUOTES:
+        return np.ones(len(letters), bool)
+    tall = height > _HANGING * height.max()
+    return np.asarray(bottom > lean_median(((top + bottom) / 2)[tall]))
+
+
 def measure_together(
     found: Components, lines: list[TextLine], core: NDArray[np.bool_]
 ) -> TextLine | None:
     """Return the pieces of several lines, or parts of one, as one line (see `measure_line`)."""
     pieces = np.concatenate([line.pieces for line in lines])
-    return measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
+    whole = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
+    if whole is not None:
+        whole.step = max(line.step for line in lines)
+    return whole
 
 
 def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
@@ -354,8 +378,16 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
     return [line for line in lines if id(line) not in taken]
 
 
-def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.bool_]) -> None:
-    """Give dots, accents, commas and hyphens to the lines in which they stand."""
+def attach_marks(
+    lines: list[TextLine],
+    found: Components,
+    seeds: NDArray[np.bool_],
+    far: float = _MARK_REACH,
+) -> None:
+    """Give dots, accents, commas and hyphens to the lines in which they stand.
+
+    seeds: for each piece whether it is no mark; far: x-heights after a line within which they are.
+    """
     if not lines:
         return
     marks = np.flatnonzero(found.usable & ~seeds)
@@ -376,7 +408,7 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         before = line.box.x0 - right  # bullets stand farther off than other marks
         after = left - line.box.x1
         # dashes stand farther off, where spaces are wide
-        reach = np.where(wide & (large > _BULLET_SIZE * size), _DASH_REACH, _MARK_REACH)
+        reach = np.where(wide & (large > _BULLET_SIZE * size), _DASH_REACH, far)
         inside = np.flatnonzero(level & (before < _BULLET_REACH * size) & (after < reach * size))
         if len(inside) == 0:
             continue
@@ -411,6 +443,35 @@ def attach_marks(lines: list[TextLine], found: Components, seeds: NDArray[np.boo
         line.box = found.box_of(pieces)
 
 
+def attach_dots(lines: list[TextLine], found: Components) -> None:
+    """Give lines the two or three dots in even steps that they end in: far ones in fixed pitch.
+
+    Longer rows of dots lead to something.
+    """
+    free = np.flatnonzero(found.usable & ~owned_by(lines, found))
+    size = np.maximum(found.width[free], found.height[free])
+    for line in lines:
+        right, base = line.box.x1, line.baseline_at(line.box.x1)
+        low = (size < _DOT_SIZE * line.x_height) & (found.left[free] > right)
+        row = free[low & (np.abs(found.bottom[free] - base) < _DOT_LEVEL * line.x_height)]
+        row = row[np.argsort(found.left[row], kind="stable")]
+        steps = (found.left[row] - np.append(right, found.right[row[:-1]])) / line.x_height
+        ends = np.flatnonzero(steps > _LEADER_STEP)
+        row = row[: ends[0]] if len(ends) else row
+        even = steps[: len(row)] < np.append(_MARK_REACH, np.full(len(row), _DOT_STEP))[: len(row)]
+        if 1 < len(row) < _LEADER_DOTS and even.all():
+            line.pieces = np.concatenate([line.pieces, row])
+            line.box = found.box_of(line.pieces)
+
+
+def owned_by(lines: list[TextLine], found: Components) -> NDArray[np.bool_]:
+    """Return for each piece whether it belongs to one of the lines."""
+    owned = np.zeros(len(found.area), bool)
+    for line in lines:
+        owned[line.pieces] = True
+    return owned
+
+
 def attach_leaders(
     lines: list[TextLine], found: Components, core: NDArray[np.bool_], gutters: list[Box]
 ) -> list[TextLine]:
@@ -420,9 +481,7 @@ def attach_leaders(
     """
     if not lines:
         return lines
-    owned = np.zeros(len(found.area), bool)
-    for line in lines:
-        owned[line.pieces] = True
+    owned = owned_by(lines, found)
     dots = np.flatnonzero(found.usable & ~owned)
     x = (found.left[dots] + found.right[dots]) / 2
     y = (found.top[dots] + found.bottom[dots]) / 2
@@ -483,9 +542,7 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
     """Return dashes that stand alone at the height of a line's middle, as in cells of tables."""
     if not lines:
         return []
-    owned = np.zeros(len(found.area), bool)
-    for line in lines:
-        owned[line.pieces] = True
+    owned = owned_by(lines, found)
     free = np.flatnonzero(
         found.usable
         & ~owned
@@ -514,9 +571,7 @@ def small_columns(
     letter: float,
 ) -> list[TextLine]:
     """Return small pieces that no line owns and that stand on one edge: numbers in small type."""
-    owned = np.zeros(len(found.area), bool)
-    for line in lines:
-        owned[line.pieces] = True
+    owned = owned_by(lines, found)
     free = [
         group
         for group in groups

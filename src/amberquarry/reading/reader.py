@@ -20,6 +20,14 @@ from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, par
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import LinePicture, cut_line, owners
+from amberquarry.reading.placed import (
+    PlacedText,
+    close_marks,
+    in_one_line,
+    set_leaders,
+    set_on_grid,
+    with_bullet,
+)
 from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import (
     main_script,
@@ -36,16 +44,8 @@ from amberquarry.settings import ReadingSettings
 # textures give, must be surer by up to the second figure.
 _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried with
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
-_LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
-_LARGEST_DOT = 0.45  # x-heights
-_DOTS_WHOLE = 0.75  # of the dots read, that are pieces of their own: then these are counted
-_DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set solid it is half of one
-_BEFORE_DOTS = 0.65  # x-heights of white before them: a space
-# At a mark: below this share of the line's usual space, told from so many spaces, there is none.
-_THIN_GAP, _LEAST_SPACES = 0.75, 3
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
 _HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
-_BULLET_CONFIDENCE = 0.8  # of one told by its shape
 _BONUS = 0.8  # for each character of a doubtful word, since each costs probability
 _MOSTLY = 0.6  # of letters: a page's in an unknown script, capitals of a part of a line
 _SCRAP = 5  # letters of a line that tell nothing by themselves
@@ -61,6 +61,7 @@ _MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
 _SURE_LONG = 0.85  # of a longer line
 _NEAR_SIZES = (0.8, 1.25)
+_WIDE_GAP = 4.0  # x-heights of white within a row of a listing, over which it is read in parts
 # White, in x-heights, beside which type may have another size; logarithm of their ratio.
 _PART_GAP, _OTHER_SIZE = 1.5, 0.14
 _PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
@@ -69,20 +70,6 @@ _PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
 _SURER, _FAR_APART = 0.01, 0.3
 _CAPITALS = 2  # letters read as such that may be small ones
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
-
-
-@dataclass(frozen=True, slots=True)
-class PlacedText:
-    """A line's text; the arrays have a row for each of its characters."""
-
-    text: str
-    boxes: NDArray[np.float32]  # (N, 4)
-    confidences: NDArray[np.float32]  # (N,)
-    styles: NDArray[np.float32]  # (N, styles): probability of each of the net's styles
-
-    def take(self, text: str, rows: NDArray[np.int64]) -> PlacedText:
-        """Return `text` with these rows of the arrays."""
-        return PlacedText(text, self.boxes[rows], self.confidences[rows], self.styles[rows])
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +138,8 @@ def read_lines(
         whole = set_leaders(replace(whole, text=text), lines[number], found)
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
+        if lines[number].step:
+            whole = set_on_grid(whole, lines[number].step)
         if bullet is not None:
             whole = with_bullet(whole, bullet[0], found.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)
@@ -184,6 +173,11 @@ def _read_all(
         return _Reading(line, picture, decode(steps), doubts_of(steps))
 
     for number, line in enumerate(lines):
+        parts = parts_at_wide_gaps(line, found) if line.step else [line]
+        if len(parts) > 1:
+            apart = [reading for reading in map(read_as, parts) if reading.read.text.strip()]
+            readings.append(apart if any(believable(part.read) for part in apart) else [])
+            continue
         best = read_as(line)
         short = line.plain or len(line.pieces) <= _FEW_PIECES
         # letters of one height may be small ones or capitals and figures; in faint or broken print
@@ -230,6 +224,22 @@ def _surer(parts: list[_Reading], whole: _Reading) -> bool:
     return float(confidences.mean()) > whole.confidence + gain
 
 
+def parts_at_wide_gaps(line: TextLine, found: Components) -> list[TextLine]:
+    """Return the parts of a row of a listing that stand far apart: the net reads dots in the white.
+
+    They keep the base line and size of the row.
+    """
+    pieces = line.pieces[np.argsort(found.left[line.pieces], kind="stable")]
+    reached = np.maximum.accumulate(found.right[pieces])
+    gaps = found.left[pieces[1:]] - reached[:-1]
+    cuts = np.flatnonzero(gaps > _WIDE_GAP * line.x_height) + 1
+    return [
+        replace(line, box=found.box_of(own), pieces=own)
+        for own in np.split(pieces, cuts)
+        if len(own)
+    ]
+
+
 def parts_of_one_size(
     line: TextLine, text: str, boxes: NDArray[np.float32], found: Components
 ) -> list[TextLine]:
@@ -274,21 +284,6 @@ def _size_of(text: str, boxes: NDArray[np.float32]) -> float:
     capitals = sum(map(str.isupper, letters))
     mostly = capitals >= max(_CAPITALS, _MOSTLY * len(letters))
     return CAPITAL_RATIO ** int(mostly) * type_size(text, boxes)
-
-
-def in_one_line(parts: list[PlacedText]) -> PlacedText:
-    """Return the parts of a line with spaces between them."""
-    whole = parts[0]
-    for part in parts[1:]:
-        before, after = whole.boxes[-1], part.boxes[0]
-        gap = np.array([[before[2], after[1], after[0], after[3]]], np.float32)
-        whole = PlacedText(
-            f"{whole.text} {part.text}",
-            np.concatenate([whole.boxes, gap, part.boxes]),
-            np.concatenate([whole.confidences, np.ones(1, np.float32), part.confidences]),
-            np.concatenate([whole.styles, np.zeros_like(whole.styles[:1]), part.styles]),
-        )
-    return whole
 
 
 def believable(found: Characters) -> bool:
@@ -351,82 +346,6 @@ def _cuts_between(ink: NDArray[np.int64], at: NDArray[np.float32]) -> NDArray[np
     cost[columns >= last[:, None]] = np.inf
     inner = np.minimum(first + cost.argmin(1), width)
     return np.maximum.accumulate(np.concatenate([[0], inner, [width]]))
-
-
-def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedText:
-    """Return a line's text with rows of dots as they are printed: so many, close or spaced.
-
-    The net reads dots that stand close as fewer, and a row now as one run, now parted; their
-    pieces of ink tell how they are set.
-    """
-    width, height = found.width[line.pieces], found.height[line.pieces]
-    small = line.pieces[np.maximum(width, height) < _LARGEST_DOT * line.x_height]
-    for match in reversed(list(_LEADERS.finditer(text.text))):
-        first, last = match.span()
-        dots = np.array([n for n in range(first, last) if text.text[n] == "."])
-        boxes = text.boxes[dots]
-        inside = (found.right[small] > boxes[0, 0]) & (found.left[small] < boxes[-1, 2])
-        own = small[inside]
-        if len(own) > _DOTS_WHOLE * len(dots):
-            own = own[np.argsort(found.left[own], kind="stable")]
-            boxes = found.boxes_of(own)
-            dots = dots[np.linspace(0, len(dots) - 1, len(own)).round().astype(int)]
-        middle = (boxes[:, 0] + boxes[:, 2]) / 2
-        spaced = float(np.median(np.diff(middle))) >= _DOTS_APART * line.x_height
-        rows = np.concatenate([[dots[0]], np.repeat(dots[1:], 2)]) if spaced else dots
-        whole = np.concatenate([np.arange(first), rows, np.arange(last, len(text.text))])
-        leader = (" " if spaced else "").join("." * len(dots))
-        text = text.take(text.text[:first] + leader + text.text[last:], whole)
-        step = 2 if spaced else 1
-        text.boxes[first : first + len(leader) : step] = boxes
-        if spaced:  # each gap lies between its dots
-            gaps = (boxes[:-1, 2] + boxes[1:, 0]) / 2
-            text.boxes[first + 1 : first + len(leader) : 2, [0, 2]] = gaps[:, None]
-        text = _with_space_before(text, first, _BEFORE_DOTS * line.x_height)
-    return text
-
-
-def _with_space_before(text: PlacedText, at: int, least: float) -> PlacedText:
-    """Return a text with a space before a character that stands `least` pixels off the last."""
-    if at == 0 or text.text[at - 1] == " " or text.boxes[at, 0] - text.boxes[at - 1, 2] <= least:
-        return text
-    rows = np.insert(np.arange(len(text.text)), at, at)
-    spaced = text.take(text.text[:at] + " " + text.text[at:], rows)
-    spaced.boxes[at, [0, 2]] = text.boxes[at - 1, 2], text.boxes[at, 0]
-    return spaced
-
-
-def close_marks(line: PlacedText) -> PlacedText:
-    """Return a line without spaces that only a typesetter's thin gap at a mark looked like.
-
-    Old books set commas, semicolons and brackets off from their words by half a space.
-    """
-    spaces = np.array([n for n, letter in enumerate(line.text) if letter == " "], np.int64)
-    spaces = spaces[(spaces > 0) & (spaces < len(line.text) - 1)]
-    gaps = line.boxes[spaces + 1, 0] - line.boxes[spaces - 1, 2]
-    thin = np.array(
-        [
-            line.text[n - 1] == "(" or (line.text[n + 1] in ",;:?!)" and line.text[n - 1].isalnum())
-            for n in spaces
-        ],
-        bool,
-    )
-    if not thin.any() or (~thin).sum() < _LEAST_SPACES:
-        return line
-    dropped = spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))]
-    rows = np.setdiff1d(np.arange(len(line.text)), dropped)
-    return line.take("".join(line.text[n] for n in rows), rows)
-
-
-def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> PlacedText:
-    """Return a line with a bullet before it that was not read there. box: of the bullet, (4,)."""
-    gap = np.array([box[2], box[1], line.boxes[0, 0], box[3]], np.float32)
-    return PlacedText(
-        f"{sign} {line.text}",
-        np.concatenate([[box, gap], line.boxes]),
-        np.concatenate([np.full(2, _BULLET_CONFIDENCE, np.float32), line.confidences]),
-        np.concatenate([np.zeros((2, line.styles.shape[1]), np.float32), line.styles]),
-    )
 
 
 def make_line(placed: PlacedText) -> Line:

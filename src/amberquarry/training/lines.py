@@ -46,7 +46,7 @@ _STANDARD = ("latinmodern", "cmu")
 # Letters of the logo of the typesetting program TeX and of what is built on it, as The TeXbook and
 # the LaTeX kernel set them: size, and how far down and to the left, in x-heights.
 _LOGO = re.compile(r"(?:LATEX|TEX)(?![^\W\d_])")
-_LOGO_LETTERS = {
+_LOGO_LETTERS: dict[str, list[tuple[float, float, float]]] = {
     "LATEX": [(1, 0, 0), (0.7, -0.47, 0.84), (1, 0, 0.35), (1, 0.5, 0.39), (1, 0, 0.29)],
     "TEX": [(1, 0, 0), (1, 0.5, 0.39), (1, 0, 0.29)],
 }

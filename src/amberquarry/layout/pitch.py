@@ -1,0 +1,280 @@
+"""Fixed pitch: rows of listings told by the even steps of their letters, and kept whole.
+
+White runs down through listings as between the columns of a table; but letters on both sides stand
+on one grid there.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+from amberquarry.layout.components import Components
+from amberquarry.layout.lines import TextLine, attach_marks, measure_together, owned_by
+
+# Steps of letters that are tried, in x-heights of the line.
+_STEPS = np.exp(np.arange(np.log(0.8), np.log(1.65), 0.008))
+_FINER = np.linspace(0.985, 1.015, 31)  # of a step, for a whole line
+_LETTERS_TRIED, _FEWEST = 26, 8  # in the middle of a line; letters that tell a step
+# How nearly letters stand on a grid, from 0 to 1: of a line of many letters and of few, that has
+# its own step; of parts of a row, that have the step of such a line.
+_ON_GRID, _MANY, _ROW_ON_GRID = (0.85, 0.92), 14, 0.8
+_ENOUGH = 30  # letters of lines with one step: fewer may have it by chance
+_TALL, _BROAD = 0.7, 1.5  # x-heights of pieces that are letters: least height, most width
+_TOUCHING = 0.1  # x-heights between pieces of one letter
+_ONE_ROW = 0.35  # x-heights between base lines of one row
+_FARTHEST = 40.0  # x-heights of white within a row of a listing
+_NEAR_ROWS = 8.0  # x-heights up and down in which rows of a listing stand on one grid
+_SAME_STEP = 0.02  # of a step
+_TYPESCRIPT = 0.85  # of a page's letters on a grid: all of it is, and its columns may be columns
+_MARK_REACH = 2.4  # x-heights after a line: a mark with a space before it
+
+
+def join_fixed_pitch(
+    lines: list[TextLine],
+    gutters: list[Box],
+    found: Components,
+    core: NDArray[np.bool_],
+) -> tuple[list[TextLine], list[Box]]:
+    """Return lines with rows of listings made one line each, and the gutters that part no listing.
+
+    Lines in fixed pitch get their step. Pages that are in fixed pitch throughout stay as they are:
+    they have columns and tables like any others. core: for each piece whether it may be a letter.
+    """
+    letters = [_letters(line, found) for line in lines]
+    steps = _steps_of(letters, lines)
+    counts = np.array([len(own) for own in letters])
+    fixed = steps > 0
+    for line, step in zip(lines, steps.tolist(), strict=True):
+        line.step = step
+    if not fixed.any() or counts[fixed].sum() > _TYPESCRIPT * counts.sum():
+        return lines, gutters
+    known = _distinct(steps, counts)
+    rows = [_runs(row, letters, lines, known) for row in _rows(lines)]
+    grids = []
+    for numbers in (run for row in rows for run in row):
+        own, first = [letters[n] for n in numbers], lines[numbers[0]]
+        step = _step_of(own, first.x_height, known)
+        if step:
+            grids.append(_Grid.of(np.concatenate(own), step, first))
+    rows = [_on_near_grid(row, letters, lines, grids) for row in rows]
+    runs = [[lines[n] for n in run] for row in rows for run in row]
+    kept = [gutter for gutter in gutters if not _in_listing(gutter, runs)]
+    joined: list[TextLine] = []
+    for part in (part for run in runs for part in _parted(run, kept)):
+        whole = measure_together(found, part, core) if len(part) > 1 else part[0]
+        if whole is None:
+            joined += part
+            continue
+        if len(part) > 1:
+            whole.step = whole.step or grids[0].step
+        joined.append(whole)
+    listing = [line for line in joined if line.step]
+    attach_marks(listing, found, owned_by(joined, found), _MARK_REACH)
+    return joined, kept
+
+
+@dataclass(frozen=True, slots=True)
+class _Grid:
+    """The places of the letters of a row of a listing."""
+
+    level: float  # y of the row
+    reach: float  # pixels up and down within which other rows may stand on the same places
+    step: float
+    offset: float  # part of a step
+
+    @classmethod
+    def of(cls, letters: NDArray[np.float64], step: float, line: TextLine) -> _Grid:
+        """Return the grid of letters, by their x, in a row with that line."""
+        step, offset, _ = fit_grid(letters, step)
+        return cls(line.box.middle[1], _NEAR_ROWS * line.x_height, step, offset)
+
+    def fit(self, letters: NDArray[np.float64]) -> float:
+        """Return how well letters stand on the grid, from -1 (between its places) to 1."""
+        turns = np.exp(2j * np.pi * (letters / self.step - self.offset))
+        return float(turns.mean().real)
+
+
+def _letters(line: TextLine, found: Components) -> NDArray[np.float64]:
+    """Return the x of the middle of each letter of a line, from the left. Shape (letters,)."""
+    pieces = line.pieces[found.height[line.pieces] > _TALL * line.x_height]
+    if not len(pieces):
+        return np.zeros(0)
+    pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
+    left, right = found.left[pieces].astype(float), found.right[pieces].astype(float)
+    reached = np.maximum.accumulate(right)
+    starts = np.flatnonzero(np.append(True, left[1:] > reached[:-1] - _TOUCHING * line.x_height))
+    first, last = left[starts], np.maximum.reduceat(right, starts)
+    return ((first + last) / 2)[last - first < _BROAD * line.x_height]
+
+
+def _steps_of(letters: list[NDArray[np.float64]], lines: list[TextLine]) -> NDArray[np.float64]:
+    """Return the step from letter to letter of each line in fixed pitch, 0 for others."""
+    steps = np.zeros(len(lines))
+    tried = [n for n, own in enumerate(letters) if len(own) >= _FEWEST]
+    if not tried:
+        return steps
+    places = np.full((len(tried), _LETTERS_TRIED), np.nan)
+    for row, number in enumerate(tried):
+        own = letters[number]
+        start = max(0, (len(own) - _LETTERS_TRIED) // 2)
+        middle = own[start : start + _LETTERS_TRIED]
+        places[row, : len(middle)] = (middle - middle[0]) / lines[number].x_height
+    turns = np.exp(2j * np.pi * places[:, None] / _STEPS[:, None])
+    best = np.abs(np.nanmean(turns, 2)).argmax(1)
+    for row, number in enumerate(tried):
+        step, _, fit = fit_grid(letters[number], float(_STEPS[best[row]] * lines[number].x_height))
+        if fit >= _ON_GRID[len(letters[number]) < _MANY]:
+            steps[number] = step
+    return steps
+
+
+def fit_grid(places: NDArray[np.float64], step: float) -> tuple[float, float, float]:
+    """Return the grid near a given step on which places stand best: step, offset and fit.
+
+    The offset is a part of a step; the fit, from 0 to 1, is the length of the mean of the places
+    as phases (Rayleigh's measure).
+    """
+    steps = step * _FINER
+    turns = np.exp(2j * np.pi * places / steps[:, None]).mean(1)
+    best = int(np.abs(turns).argmax())
+    return float(steps[best]), float(np.angle(turns[best])) / (2 * np.pi), float(abs(turns[best]))
+
+
+def _distinct(steps: NDArray[np.float64], counts: NDArray[np.int64]) -> list[float]:
+    """Return one step for each group of nearly the same ones that lines of enough letters have.
+
+    Short lines alone have one by chance, in lists of words.
+    """
+    order = np.argsort(steps, kind="stable")
+    order = order[steps[order] > 0]
+    ranked = steps[order]
+    cuts = np.flatnonzero(np.diff(ranked) > _SAME_STEP * ranked[:-1]) + 1
+    groups = np.split(order, cuts)
+    return [
+        float(np.median(steps[own]))
+        for own in groups
+        if counts[own].sum() >= _ENOUGH and counts[own].max() >= _MANY
+    ]
+
+
+def _rows(lines: list[TextLine]) -> list[list[int]]:
+    """Return the numbers of lines by rows of one base line, each from the left."""
+    rows: list[list[int]] = []
+    last: dict[int, float] = {}
+    for number in sorted(range(len(lines)), key=lambda n: (lines[n].box.x0, lines[n].box.y0)):
+        line = lines[number]
+        start = line.baseline_at(line.box.x0)
+        near = [
+            row
+            for row, level in last.items()
+            if abs(level - start) < _ONE_ROW * line.x_height
+            and -line.x_height < line.box.x0 - lines[rows[row][-1]].box.x1
+        ]
+        row = min(near, key=lambda row: abs(last[row] - start), default=len(rows))
+        if row == len(rows):
+            rows.append([])
+        rows[row].append(number)
+        last[row] = line.baseline_at(line.box.x1)
+    return rows
+
+
+def _runs(
+    row: list[int],
+    letters: list[NDArray[np.float64]],
+    lines: list[TextLine],
+    known: list[float],
+) -> list[list[int]]:
+    """Return the numbers of a row's lines by runs that stand on one grid of a known step."""
+    runs = [[row[0]]]
+    for number in row[1:]:
+        before = lines[runs[-1][-1]]
+        parts = [letters[n] for n in (*runs[-1], number)]
+        if _are_near(before, lines[number]) and _step_of(parts, before.x_height, known):
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return runs
+
+
+def _on_near_grid(
+    runs: list[list[int]],
+    letters: list[NDArray[np.float64]],
+    lines: list[TextLine],
+    grids: list[_Grid],
+) -> list[list[int]]:
+    """Return runs of a row with those joined that stand on the grid of a row of a listing near by.
+
+    A few letters stand on some grid by chance, but seldom on a given one.
+    """
+    joined = [runs[0]]
+    for run in runs[1:]:
+        before = lines[joined[-1][-1]]
+        parts = [letters[n] for n in (*joined[-1], *run)]
+        near = (grid for grid in grids if abs(grid.level - before.box.middle[1]) < grid.reach)
+        if (
+            _are_near(before, lines[run[0]])
+            and all(map(len, parts))
+            and any(min(map(grid.fit, parts)) > _ROW_ON_GRID for grid in near)
+        ):
+            joined[-1] = joined[-1] + run
+        else:
+            joined.append(run)
+    return joined
+
+
+def _are_near(before: TextLine, after: TextLine) -> bool:
+    """Return whether two lines of a row stand near enough for one row of a listing."""
+    return after.box.x0 - before.box.x1 < _FARTHEST * before.x_height
+
+
+def _step_of(parts: list[NDArray[np.float64]], x_height: float, known: list[float]) -> float:
+    """Return the known step that suits letters of a size, all parts of a row on one grid, or 0."""
+    together = np.concatenate(parts)
+    if len(together) < _FEWEST or not all(map(len, parts)):
+        return 0.0
+    best, best_fit = 0.0, _ROW_ON_GRID
+    for near in known:
+        if not _STEPS[0] * x_height < near < _STEPS[-1] * x_height:
+            continue
+        step, offset, _ = fit_grid(together, near)
+        turns = [np.exp(2j * np.pi * (part / step - offset)).mean().real for part in parts]
+        if min(turns) > best_fit:
+            best, best_fit = step, float(min(turns))
+    return best
+
+
+def _parted(run: list[TextLine], gutters: list[Box]) -> list[list[TextLine]]:
+    """Return the lines of a row of a listing by parts between which no gutter lies."""
+    parts = [run[:1]]
+    for before, after in pairwise(run):
+        if any(_lies_between(gutter, before, after) for gutter in gutters):
+            parts.append([])
+        parts[-1].append(after)
+    return parts
+
+
+def _lies_between(gutter: Box, before: TextLine, after: TextLine) -> bool:
+    """Return whether a gutter lies between two lines of a row."""
+    beside = before.box.middle[0] < gutter.middle[0] < after.box.middle[0]
+    white = gutter.x0 < after.box.x0 and gutter.x1 > before.box.x1
+    return beside and white and gutter.y0 <= before.box.middle[1] <= gutter.y1
+
+
+def _in_listing(gutter: Box, runs: list[list[TextLine]]) -> bool:
+    """Return whether most rows with text on both sides of a gutter are rows of a listing."""
+    x = gutter.middle[0]
+    beside = [run for run in runs if gutter.y0 <= run[0].box.middle[1] <= gutter.y1]
+    over = [len(run) > 1 and run[0].box.x0 < x < run[-1].box.x1 for run in beside]
+    if not any(over):
+        return False
+    rest = [line for run, own in zip(beside, over, strict=True) if not own for line in run]
+    before = np.array([line.box.middle[1] for line in rest if line.box.x1 <= x])
+    after = np.array([line.box.middle[1] for line in rest if line.box.x0 >= x])
+    slack = float(np.median([run[0].x_height for run in beside]))
+    facing = (np.abs(before[:, None] - after[None]) < slack).any(1).sum()
+    return sum(over) > facing

@@ -1,0 +1,165 @@
+"""The text of a line where it stands, and what its ink tells of dots, spaces and bullets."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.layout import Components, TextLine, fit_grid
+
+_LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
+_LARGEST_DOT = 0.45  # x-heights
+_DOTS_WHOLE = 0.75  # of the dots read, that are pieces of their own: then these are counted
+_DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set solid it is half of one
+_BEFORE_DOTS = 0.65  # x-heights of white before them: a space
+# At a mark: below this share of the line's usual space, told from so many spaces, there is none.
+_THIN_GAP, _LEAST_SPACES = 0.75, 3
+_BULLET_CONFIDENCE = 0.8  # of one told by its shape
+# How nearly letters stand on a grid, from 0 to 1, by whose places spaces are set; parts of a step:
+# by which one may be off its place, of white that can be a space, and that must be one.
+_ON_GRID, _OFF_PLACE, _NO_GAP, _GAP = 0.8, 0.2, 0.9, 1.05
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedText:
+    """A line's text; the arrays have a row for each of its characters."""
+
+    text: str
+    boxes: NDArray[np.float32]  # (N, 4)
+    confidences: NDArray[np.float32]  # (N,)
+    styles: NDArray[np.float32]  # (N, styles): probability of each of the net's styles
+
+    def part(self, first: int, last: int) -> PlacedText:
+        """Return the characters from `first` to before `last`."""
+        return self.take(self.text[first:last], np.arange(first, last))
+
+    def take(self, text: str, rows: NDArray[np.int64]) -> PlacedText:
+        """Return `text` with these rows of the arrays."""
+        return PlacedText(text, self.boxes[rows], self.confidences[rows], self.styles[rows])
+
+
+def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedText:
+    """Return a line's text with rows of dots as they are printed: so many, close or spaced.
+
+    The net reads dots that stand close as fewer, and a row now as one run, now parted; their
+    pieces of ink tell how they are set.
+    """
+    width, height = found.width[line.pieces], found.height[line.pieces]
+    small = line.pieces[np.maximum(width, height) < _LARGEST_DOT * line.x_height]
+    for match in reversed(list(_LEADERS.finditer(text.text))):
+        rows = np.array([n for n in range(*match.span()) if text.text[n] == "."])
+        boxes = text.boxes[rows]
+        own = small[(found.right[small] > boxes[0, 0]) & (found.left[small] < boxes[-1, 2])]
+        if len(own) > _DOTS_WHOLE * len(rows):
+            boxes = found.boxes_of(own[np.argsort(found.left[own], kind="stable")])
+            rows = rows[np.linspace(0, len(rows) - 1, len(own)).round().astype(int)]
+        dots = text.take("." * len(rows), rows)
+        dots.boxes[:] = boxes
+        middle = (boxes[:, 0] + boxes[:, 2]) / 2
+        if float(np.median(np.diff(middle))) >= _DOTS_APART * line.x_height:
+            dots = _spaced(dots)
+        first, last = match.span()
+        text = joined([text.part(0, first), dots, text.part(last, len(text.text))])
+        text = _with_space_before(text, first, _BEFORE_DOTS * line.x_height)
+    return text
+
+
+def _spaced(text: PlacedText) -> PlacedText:
+    """Return a text with a space between each two of its characters."""
+    rows = np.repeat(np.arange(len(text.text)), 2)[1:]
+    spaced = text.take(" ".join(text.text), rows)
+    spaced.boxes[1::2, 0], spaced.boxes[1::2, 2] = text.boxes[:-1, 2], text.boxes[1:, 0]
+    return spaced
+
+
+def set_on_grid(text: PlacedText, step: float) -> PlacedText:
+    """Return a text in fixed pitch with spaces where places of its grid are empty.
+
+    step: from letter to letter, in pixels. A dash that fills one place is the hyphen that
+    typewriters and programs have for all dashes.
+    """
+    signs = np.array([n for n, sign in enumerate(text.text) if sign != " "], np.int64)
+    middle = (text.boxes[signs, 0] + text.boxes[signs, 2]).astype(float) / 2
+    step, offset, fit = fit_grid(middle, step)
+    if fit < _ON_GRID:
+        return text
+    places = middle / step - offset
+    off = np.abs(places - places.round()) > _OFF_PLACE
+    white = (text.boxes[signs[1:], 0] - text.boxes[signs[:-1], 2]) / step
+    read = np.diff(signs) > 1  # with a space between them
+    empty = np.diff(places.round()) > 1
+    # a line number before a listing, or italics in it, stand off the grid, more or less
+    sure = ~(off[1:] | off[:-1]) & np.where(empty, white > _NO_GAP, white < _GAP)
+    empty = np.where(sure, empty, read)
+    rows = np.repeat(signs, np.append(1, 1 + empty))  # each space from the sign after it
+    spaces = np.append(False, np.diff(rows) == 0)
+    spaces = np.append(spaces[1:], False)
+    letters = [" " if space else text.text[n] for n, space in zip(rows, spaces, strict=True)]
+    made = text.take("".join(letters).replace("–", "-"), rows)
+    at = np.flatnonzero(spaces)
+    made.boxes[at, 0], made.boxes[at, 2] = made.boxes[at - 1, 2], made.boxes[at + 1, 0]
+    return made
+
+
+def joined(parts: list[PlacedText]) -> PlacedText:
+    """Return parts of a line one after the other."""
+    return PlacedText(
+        "".join(part.text for part in parts),
+        np.concatenate([part.boxes for part in parts]),
+        np.concatenate([part.confidences for part in parts]),
+        np.concatenate([part.styles for part in parts]),
+    )
+
+
+def in_one_line(parts: list[PlacedText]) -> PlacedText:
+    """Return the parts of a line with spaces between them."""
+    whole = parts[0]
+    for part in parts[1:]:
+        before, after = whole.boxes[-1], part.boxes[0]
+        gap = np.array([[before[2], after[1], after[0], after[3]]], np.float32)
+        none = np.zeros_like(part.styles[:1])
+        whole = joined([whole, PlacedText(" ", gap, np.ones(1, np.float32), none), part])
+    return whole
+
+
+def _with_space_before(text: PlacedText, at: int, least: float) -> PlacedText:
+    """Return a text with a space before a character that stands `least` pixels off the last."""
+    if at == 0 or text.text[at - 1] == " " or text.boxes[at, 0] - text.boxes[at - 1, 2] <= least:
+        return text
+    rows = np.insert(np.arange(len(text.text)), at, at)
+    spaced = text.take(text.text[:at] + " " + text.text[at:], rows)
+    spaced.boxes[at, [0, 2]] = text.boxes[at - 1, 2], text.boxes[at, 0]
+    return spaced
+
+
+def close_marks(line: PlacedText) -> PlacedText:
+    """Return a line without spaces that only a typesetter's thin gap at a mark looked like.
+
+    Old books set commas, semicolons and brackets off from their words by half a space.
+    """
+    spaces = np.array([n for n, letter in enumerate(line.text) if letter == " "], np.int64)
+    spaces = spaces[(spaces > 0) & (spaces < len(line.text) - 1)]
+    gaps = line.boxes[spaces + 1, 0] - line.boxes[spaces - 1, 2]
+    thin = np.array(
+        [
+            line.text[n - 1] == "(" or (line.text[n + 1] in ",;:?!)" and line.text[n - 1].isalnum())
+            for n in spaces
+        ],
+        bool,
+    )
+    if not thin.any() or (~thin).sum() < _LEAST_SPACES:
+        return line
+    dropped = spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))]
+    rows = np.setdiff1d(np.arange(len(line.text)), dropped)
+    return line.take("".join(line.text[n] for n in rows), rows)
+
+
+def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> PlacedText:
+    """Return a line with a bullet before it that was not read there. box: of the bullet, (4,)."""
+    gap = np.array([box[2], box[1], line.boxes[0, 0], box[3]], np.float32)
+    sure = np.full(2, _BULLET_CONFIDENCE, np.float32)
+    none = np.zeros((2, line.styles.shape[1]), np.float32)
+    return joined([PlacedText(f"{sign} ", np.stack([box, gap]), sure, none), line])
