@@ -277,6 +277,20 @@ def _are_marks(chosen: NDArray[np.bool_], lines: Lines) -> bool:
     return bool(min(np.ptp(lines.x0[chosen]), np.ptp(lines.x1[chosen])) < slack)
 
 
+def _are_numbers(left: NDArray[np.int64], right: NDArray[np.int64], lines: Lines) -> bool:
+    """Return whether lines left of a gutter are the numbers of a list of running text beside them.
+
+    As before the entries of a bibliography: each at the beginning of one, near to it.
+    """
+    if np.median(lines.pieces[right]) < _PROSE_PIECES:
+        return False
+    marks = np.zeros(len(lines.lines), bool)
+    marks[left] = True
+    white = lines.x0[right].min() - lines.x1[left].max()
+    near = white < WORDS_APART * float(np.median(lines.size[right]))
+    return near and _are_marks(marks, lines) and bool(lines.in_rows(left, right).any(1).all())
+
+
 def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Region]:
     """Return tables: rows of lines around gutters that part cells."""
     zones: list[Box] = []
@@ -288,6 +302,8 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             for side in lines.beside(gutter)
         )
         if len(left) == 0 or len(right) == 0 or _are_bullets([lines.lines[n] for n in left]):
+            continue
+        if _are_numbers(left, right, lines):
             continue
         pairs = np.argwhere(lines.in_rows(left, right))
         if len(pairs) < max(3, 0.6 * min(len(left), len(right)), 0.35 * max(len(left), len(right))):

@@ -110,7 +110,27 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     parts = _joined_headings(parts)
     _mark_edges(parts, usual, height)
     parts = _ordered(_joined_code(_mark_notes(parts, usual), usual))
-    return with_notes_beside([*parts, *notes], usual.size)
+    names = [block for block in notes if _is_name(block)]
+    notes = [block for block in notes if not _is_name(block)]
+    notes += [name for block in names for name in _names_beside(block, parts, usual)]
+    return with_notes_beside([*parts, *notes], usual.size, _is_name)
+
+
+def _is_name(block: Block) -> bool:
+    """Return whether each line of a block is one word, as names in a margin are."""
+    return all(len(line.words) == 1 for line in block.lines)
+
+
+def _names_beside(names: Block, blocks: list[Block], usual: Measures) -> list[Block]:
+    """Return names that stand under each other, cut before those beside which a block begins."""
+    starts = [block.lines[0].box.middle[1] for block in blocks if block.lines]
+    parts: list[list[Line]] = []
+    for line in names.lines:
+        level = line.box.middle[1]
+        if not parts or any(abs(start - level) < usual.size for start in starts):
+            parts.append([])
+        parts[-1].append(line)
+    return [names.part(BlockKind.MARGIN_NOTE, lines) for lines in parts]
 
 
 def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool) -> list[Block]:

@@ -1,4 +1,4 @@
-"""Notes in the margin: small type beside all of the running text."""
+"""Notes in the margin: small type beside all of the running text, or names before it."""
 
 from __future__ import annotations
 
@@ -12,7 +12,14 @@ _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on 
 _SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
 _OFF = 0.7  # x-heights between the text and a note
 _SPACE, _WORDED = 0.4, 0.5  # x-heights of white between words; share of lines with such
+_FIXED_SPACE = 1.1  # the same in fixed pitch, where narrow letters stand in much white
 _STEP = 4.0  # x-heights to the next line of a note that runs on under the text
+# Of names: x-heights to the text, how far out they begin, least pieces; x-heights by which a line
+# that begins out there goes on into the text.
+_NEAR, _FAR_OUT, _NAME_PIECES, _REACHES_IN = (0.3, 3.5), 2.0, 4, 8.0
+_NEXT_LINE = 3.2  # x-heights from a name to one in the next line
+# X-heights within which lines begin at one edge; so many lines begin at that of the text.
+_ONE_EDGE, _LEAST_BEGUN = 0.2, 3
 _EDGES = (25, 75)  # percentiles of where lines begin and end: some run on into a note
 
 
@@ -40,6 +47,39 @@ def part_margins(
     # columns of text stand there, and no notes
     if any(not left < line.box.middle[0] < right for line in running):
         return lines, []
+    starts = np.sort([line.box.x0 for line in running])
+    common = np.abs(starts[:, None] - starts[None]) < _ONE_EDGE * usual
+    edges = starts[(common.sum(1) >= _LEAST_BEGUN) & (starts <= left)].tolist()
+    names = (_names(lines, found, core, edge - _ONE_EDGE * usual, usual) for edge in edges)
+    sure = next(filter(None, names), []) or _small_notes(
+        lines, found, (left, top, right, foot), usual
+    )
+    letters = sum(len(line.pieces) for line in lines)
+    if not sure or sum(len(line.pieces) for line in sure) > _MOST * letters:
+        return lines, []
+    before = max((note.box.x1 for note in sure if note.box.x1 < left), default=-np.inf)
+    after = min((note.box.x0 for note in sure if note.box.x0 > right), default=np.inf)
+    room = 0.5 * usual
+    text: list[TextLine] = []
+    notes: list[TextLine] = []
+    for line in lines:
+        if any(line is note for note in sure):
+            notes.append(line)
+            continue
+        parts = _cut(line, before + room, after - room, found, core)
+        text.append(parts[0])
+        notes += parts[1:]
+    return text, notes
+
+
+def _small_notes(
+    lines: list[TextLine],
+    found: Components,
+    text: tuple[float, float, float, float],
+    usual: float,
+) -> list[TextLine]:
+    """Return the lines in small type outside of the text: left, top, right and foot of it."""
+    left, top, right, foot = text
     notes: list[TextLine] = []
     for line in sorted(lines, key=lambda line: line.box.y0):
         outside = line.box.x0 > right + _OFF * usual or line.box.x1 < left - _OFF * usual
@@ -48,30 +88,53 @@ def part_margins(
         if outside and line.x_height < _SMALL * usual and (inside or under):
             notes.append(line)
     # names and numbers of lines there belong to the text beside them
-    if sum(_has_words(line, found) for line in notes) < _WORDED * len(notes):
-        return lines, []
-    letters = sum(len(line.pieces) for line in lines)
-    if not notes or sum(len(line.pieces) for line in notes) > _MOST * letters:
-        return lines, []
-    before = max((note.box.x1 for note in notes if note.box.x1 < left), default=-np.inf)
-    after = min((note.box.x0 for note in notes if note.box.x0 > right), default=np.inf)
-    room = 0.5 * usual
-    text: list[TextLine] = []
+    worded = sum(_has_words(line, found) for line in notes)
+    return notes if worded >= _WORDED * len(notes) else []
+
+
+def _names(
+    lines: list[TextLine],
+    found: Components,
+    core: NDArray[np.bool_],
+    left: float,
+    usual: float,
+) -> list[TextLine]:
+    """Return the names that end in one line before the text, as commented programs have them.
+
+    Nothing else begins out there: marks and terms of lists stand under a heading at their edge.
+    """
+    names: list[TextLine] = []
     for line in lines:
-        if any(line is note for note in notes):
+        if line.box.x0 >= left - _FAR_OUT * usual:
             continue
-        parts = _cut(line, before + room, after - room, found, core)
-        text.append(parts[0])
-        notes += parts[1:]
-    return text, notes
+        outer = _cut(line, left, np.inf, found, core)[-1]
+        near = _NEAR[0] * usual < left - outer.box.x1 < _NEAR[1] * usual
+        if (
+            near
+            and len(outer.pieces) >= _NAME_PIECES
+            and not _has_words(outer, found, _FIXED_SPACE)
+        ):
+            names.append(outer)
+        elif outer.box.x1 < left + _REACHES_IN * usual:
+            return []
+    if len(names) < 2:
+        return []
+    starts, ends = (float(np.ptp([line.box[edge] for line in names])) for edge in (0, 2))
+    steps = np.diff(np.sort([line.box.middle[1] for line in names]))
+    # marks of entries may be of one width, but few entries are of one line
+    unlike_marks = starts > ends or bool((steps < _NEXT_LINE * usual).any())
+    return names if ends < usual and unlike_marks else []
 
 
-def _has_words(line: TextLine, found: Components) -> bool:
-    """Return whether a line holds several words: white as wide as a space parts its pieces."""
+def _has_words(line: TextLine, found: Components, space: float = _SPACE) -> bool:
+    """Return whether a line holds several words: white as wide as a space parts its pieces.
+
+    space: least one, in x-heights.
+    """
     left, right = found.left[line.pieces], found.right[line.pieces]
     order = np.argsort(left, kind="stable")
     gaps = left[order][1:] - np.maximum.accumulate(right[order])[:-1]
-    return bool((gaps > _SPACE * line.x_height).any())
+    return bool((gaps > space * line.x_height).any())
 
 
 def _cut(

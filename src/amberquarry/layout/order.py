@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from itertools import pairwise
 from typing import TypeVar
 
@@ -36,14 +37,20 @@ def reading_order(regions: list[Region], columns: list[Box], letter: float) -> l
     return with_notes_beside([*ordered, *notes], letter)
 
 
-def with_notes_beside(parts: list[_Part], letter: float) -> list[_Part]:
-    """Return the parts of a page with notes in the margin after what they begin beside."""
+def with_notes_beside(
+    parts: list[_Part], letter: float, is_name: Callable[[_Part], bool] = lambda part: False
+) -> list[_Part]:
+    """Return the parts of a page with notes in the margin after what they begin beside.
+
+    What is a name stands before that.
+    """
     placed = [part for part in parts if part.kind is not BlockKind.MARGIN_NOTE]
     notes = [part for part in parts if part.kind is BlockKind.MARGIN_NOTE]
     for note in sorted(notes, key=lambda part: -part.box.y0):
         beside = [n for n, p in enumerate(placed) if p.box.y0 <= note.box.y0 + letter < p.box.y1]
         over = [n for n, p in enumerate(placed) if p.box.y0 <= note.box.y0]
-        placed.insert(max(beside or over or [-1]) + 1, note)
+        name = bool(beside) and is_name(note)
+        placed.insert(max(beside or over or [-1]) + (0 if name else 1), note)
     return placed
 
 
