@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import cv2
@@ -25,6 +26,9 @@ _SPECK = 0.11  # of the letter height, squared: pieces of less ink are dust
 _CORNER_FILL, _SIDE, _CORNER = 0.35, 2.2, 1.2
 # A straight side, no stem of a letter at a rule: over its width, and letters long at least.
 _STRAIGHT, _STRAIGHT_SIDE = 8.0, 1.6
+# Letters: thickness of hairlines at most; how high one that stands alone is, and how long one is
+# that goes on in the line of a rule; its length over its thickness; pixels off that line; gap.
+_HAIR, _HAIR_TALL, _HAIR_LONG, _HAIR_STRAIGHT, _ONE_LINE, _HAIR_GAP = 0.14, 1.7, 0.4, 5.0, 2.0, 2.5
 _PHOTO_BLOCK = 8
 # Grey levels of photographs; the palest on smooth paper, and how much lower that lies for each
 # level by which the noise of the paper deviates.
@@ -232,6 +236,7 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         small = (fill < _CORNER_FILL) & (shorter < _CORNER * letter)
         drawn |= ((at_across & at_down) | (touching & (longer > _SIDE * letter))) & small
         drawn |= touching & (longer > np.maximum(_STRAIGHT * shorter, _STRAIGHT_SIDE * letter))
+    drawn |= _broken_rules(stats, across, down, letter)
     for i in np.flatnonzero(drawn).tolist():
         own = np.s_[top[i] : top[i] + height[i], left[i] : left[i] + width[i]]
         rules[own] |= labels[own] == i
@@ -312,6 +317,51 @@ def _touching(labels: Labels, rules: NDArray[np.uint8], count: int) -> NDArray[n
         touched[labels[around][near]] = True
     touched[0] = False
     return touched
+
+
+def _broken_rules(
+    stats: NDArray[np.int32],
+    across: NDArray[np.uint8],
+    down: NDArray[np.uint8],
+    letter: float,
+) -> NDArray[np.bool_]:
+    """Return which pieces are parts of a rule that is broken in faint print or by a scanner.
+
+    Upright hairlines higher than any stroke that stands alone are; others where they go on in the
+    line of a rule. stats: of the page's pieces; across, down: the whole rules.
+    """
+    broken = np.zeros(len(stats), bool)
+    for axis, rules, tall in ((1, down, _HAIR_TALL), (0, across, math.inf)):
+        start, end, middle, thickness = _spans(stats, axis)
+        thin = (thickness < _HAIR * letter) & (end - start > _HAIR_LONG * letter)
+        thin &= end - start > _HAIR_STRAIGHT * thickness
+        thin[0] = False
+        found = thin & (end - start > tall * letter)
+        boxes = np.array(boxes_of_pieces(rules), np.int32).reshape(-1, 4)
+        ends = np.stack([np.append(a, b[found]) for a, b in zip(
+            _spans(boxes, axis), (start, end, middle, thickness), strict=True)])  # fmt: skip
+        rest = np.flatnonzero(thin & ~found)
+        while len(rest) and ends.size:
+            gap = np.maximum(
+                ends[0][None] - end[rest][:, None], start[rest][:, None] - ends[1][None]
+            )
+            in_line = np.abs(ends[2][None] - middle[rest][:, None]) <= _ONE_LINE
+            fits = (in_line & (gap < _HAIR_GAP * letter)).any(1)
+            found[rest[fits]] = True
+            ends = np.stack([part[rest[fits]] for part in (start, end, middle, thickness)])
+            rest = rest[~fits]
+        broken |= found
+    return broken
+
+
+def _spans(boxes: NDArray[np.int32], axis: int) -> tuple[NDArray[np.float64], ...]:
+    """Return start and end of boxes along an axis, and their middle and thickness across it.
+
+    boxes: left, top, width and height of each.
+    """
+    start, size = boxes[:, axis].astype(float), boxes[:, axis + 2]
+    across, thickness = boxes[:, 1 - axis], boxes[:, 3 - axis].astype(float)
+    return start, start + size, across + thickness / 2, thickness
 
 
 def _of_headlines(
