@@ -27,8 +27,8 @@ _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
-# X-heights: largest dot, how far it may be off the base line, and white between two.
-_DOT_SIZE, _DOT_LEVEL, _DOT_STEP = 0.45, 0.25, 1.4
+# X-heights: largest dot, how far it may be off the base line, white between two and before.
+_DOT_SIZE, _DOT_LEVEL, _DOT_STEP, _DOTS_AFTER = 0.45, 0.25, 1.4, 2.4
 _FAR_DOTS = 12  # of leaders that begin further off, at one place for all entries
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
@@ -458,7 +458,7 @@ def attach_dots(lines: list[TextLine], found: Components) -> None:
         steps = (found.left[row] - np.append(right, found.right[row[:-1]])) / line.x_height
         ends = np.flatnonzero(steps > _LEADER_STEP)
         row = row[: ends[0]] if len(ends) else row
-        even = steps[: len(row)] < np.append(_MARK_REACH, np.full(len(row), _DOT_STEP))[: len(row)]
+        even = steps[: len(row)] < np.append(_DOTS_AFTER, np.full(len(row), _DOT_STEP))[: len(row)]
         if 1 < len(row) < _LEADER_DOTS and even.all():
             line.pieces = np.concatenate([line.pieces, row])
             line.box = found.box_of(line.pieces)

@@ -49,11 +49,14 @@ def part_margins(
         return lines, []
     starts = np.sort([line.box.x0 for line in running])
     common = np.abs(starts[:, None] - starts[None]) < _ONE_EDGE * usual
-    edges = starts[(common.sum(1) >= _LEAST_BEGUN) & (starts <= left)].tolist()
-    names = (_names(lines, found, core, edge - _ONE_EDGE * usual, usual) for edge in edges)
-    sure = next(filter(None, names), []) or _small_notes(
-        lines, found, (left, top, right, foot), usual
-    )
+    begun = (common.sum(1) >= _LEAST_BEGUN) & (starts <= np.median(starts))
+    sure: list[TextLine] = []
+    for edge in np.unique(starts[begun]).tolist():
+        sure = _names(lines, found, core, edge - _ONE_EDGE * usual, usual)
+        if sure:
+            left = edge
+            break
+    sure = sure or _small_notes(lines, found, (left, top, right, foot), usual)
     letters = sum(len(line.pieces) for line in lines)
     if not sure or sum(len(line.pieces) for line in sure) > _MOST * letters:
         return lines, []

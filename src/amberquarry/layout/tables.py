@@ -17,6 +17,7 @@ _CELLED = 0.6  # of the rows, that hold several cells
 _PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in them
 _FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
 _MOST_PROSE = 0.35  # of a table's letters
+_WHOLE = 0.8  # of the lines between rules, that begin and end there
 _NEXT_ROW = 1.9  # heights of a row, in which the next one stands
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 
@@ -128,7 +129,13 @@ def _inside(box: Box, lines: list[Line]) -> list[Line]:
 
 def _holds_rows(box: Box, lines: list[Line], least: int) -> bool:
     inside = _inside(box, lines)
-    return len(rows_of(inside)) >= least and is_tabular(inside)
+    # what is left of a broken frame cuts through the lines
+    whole = sum(
+        box.x0 - line.box.height < line.box.x0 and line.box.x1 < box.x1 + line.box.height
+        for line in inside
+    )
+    few = len(rows_of(inside)) < least or whole < _WHOLE * len(inside)
+    return not few and is_tabular(inside)
 
 
 def _with_row_over(zone: Box, lines: list[Line]) -> list[Line]:
