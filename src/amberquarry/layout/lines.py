@@ -38,6 +38,10 @@ _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
 # Letters of a line that quotes may outnumber; what hangs over its base line is lower than this part
 # of its tallest.
 _MOST_BETWEEN_QUOTES, _HANGING = 24, 0.7
+_TILTED = 1.4  # so many times as many letters must stand on a tilted line as on a level one
+# Share of the letters of the lower of two levels, that the upper has if it is the base line; how
+# far under it letters hang at most, in heights of those that stand on it.
+_AS_MANY, _HANGS = 0.8, 0.45
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 _SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
@@ -210,10 +214,14 @@ def measure_line(
             ranked = np.sort(bottom)
             level = np.searchsorted(ranked, bottom + slack, "right")
             level -= np.searchsorted(ranked, bottom - slack, "left")
-            if level.max() > (np.abs(bottom - curve_at(fit, middle)) <= slack).sum():
-                fit = np.array(
-                    [lean_median(bottom[np.abs(bottom - bottom[level.argmax()]) <= slack])]
-                )
+            on_line = (np.abs(bottom - curve_at(fit, middle)) <= slack).sum()
+            if _TILTED * level.max() > on_line:
+                base = bottom[level.argmax()]
+                # as many letters may hang under the line as stand on it: "g1 g2"
+                over = (level >= _AS_MANY * level.max()) & (bottom < base)
+                over &= base - bottom < _HANGS * (bottom - top)
+                base = bottom[over].min() if over.any() else base
+                fit = np.array([lean_median(bottom[np.abs(bottom - base) <= slack])])
     elif len(letters) > 1:
         fit = np.array([lean_median(bottom)])
     rise = curve_at(fit, middle) - top
