@@ -8,7 +8,7 @@ from pathlib import Path
 
 import jsonschema
 import numpy as np
-from PIL import ImageDraw
+from PIL import ImageDraw, ImageFont
 
 import amberquarry as aq
 from amberquarry import BlockKind
@@ -164,6 +164,54 @@ class DrawnTest(unittest.TestCase):
         self.assertEqual(text, code.text)
         self.assertEqual([len(row) - len(row.lstrip()) for row in code.text.split("\n")],
                          [0, 4, 8, 12, 4])  # fmt: skip
+
+    def test_rows_of_a_listing_are_read_across(self):
+        """White that runs down through a listing parts no columns, and quotes set no base line."""
+        code = [
+            'tide <- list(gauge = c("b7" ,  "h2" , "n3"),',
+            '             place = c("quay", "weir", "mill"),',
+            '             level = c("4"  ,  "17" , "230"))  ...',
+            "str(tide, give = -0.5)",
+        ]
+        image = blank()
+        write_lines(image, wrap(PROSE, 52), y=120)
+        write_code(image, code, 140, 560)
+        write_lines(image, wrap(PROSE * 2, 52), y=860)
+        page = aq.read_page(image)
+        [block] = of_kind(page, BlockKind.CODE)
+        self.assertEqual([line.text for line in block.lines],
+                         [" ".join(line.split()) for line in code])  # fmt: skip
+        self.assertEqual(block.text.split("\n"), code)
+
+    def test_names_before_the_text(self):
+        """Names in the margin of a commented program stand before what they begin beside."""
+        image = blank(1500)
+        prose = wrap(PROSE * 4, 50)
+        write_lines(image, prose[:8], x=420, y=200)
+        write_lines(image, prose[8:], x=420, y=200 + 10 * 51)
+        for name, row in (("gauge_open", 0), ("gauge_all", 1), ("tide_count", 10)):
+            width = ImageFont.load_default(30).getlength(name)
+            write_lines(image, [name], x=round(390 - width), y=204 + 51 * row, size=30)
+        page = aq.read_page(image)
+        self.assertEqual(
+            [b.text[:10] for b in page.blocks],
+            ["gauge_open", prose[0][:10], "tide_count", prose[8][:10]],
+        )
+        self.assertEqual(page.blocks[0].text.split(), ["gauge_open", "gauge_all"])
+        self.assertIs(page.blocks[0].kind, BlockKind.MARGIN_NOTE)
+
+    def test_numbers_of_a_bibliography(self):
+        """Numbers in brackets before entries of several lines are marks of items, no cells."""
+        image = blank()
+        prose = wrap(PROSE * 4, 46)
+        for row, line in enumerate(prose):
+            write_lines(image, [line], x=200, y=200 + 51 * row)
+            if row % 3 == 0:
+                write_lines(image, [f"[{1 + row // 3}]"], x=130, y=200 + 51 * row)
+        items = aq.read_page(image).blocks
+        self.assertEqual({item.kind for item in items}, {BlockKind.ITEM})
+        self.assertEqual([item.marker for item in items],
+                         [f"[{n}]" for n in range(1, 2 + (len(prose) - 1) // 3)])  # fmt: skip
 
     def test_lines_of_code_among_those_of_prose(self):
         """Set as closely as the text around them they are code by themselves, set in or not."""

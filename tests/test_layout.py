@@ -56,6 +56,32 @@ class LineTest(unittest.TestCase):
         self.assertGreaterEqual(len(layout.lines), 3)
         self.assertGreater(layout.found.rules.sum(), 4000)
 
+    def test_broken_rules_are_no_text(self):
+        """Of a frame in faint print some sides come in bits, which are no strokes of letters."""
+        image = blank()
+        write_lines(image, wrap(PROSE, 40), x=200, y=300)
+        draw = ImageDraw.Draw(image)
+        draw.line((150, 250, 150, 700), fill=0, width=2)
+        for top in range(250, 700, 75):
+            draw.line((1000, top, 1000, top + 60), fill=0, width=2)
+        layout = layout_of(image)
+        self.assertEqual(len(layout.lines), len(wrap(PROSE, 40)))
+        self.assertLess(max(line.box.x1 for line in layout.lines), 990)
+
+    def test_base_line_under_quotes_and_over_tails(self):
+        """Neither quotes nor tails make the base line, where they are as many as other letters."""
+        for text in ('"1","2","9"', "g1 g2 g4 g5"):
+            image = blank()
+            write_lines(image, wrap(PROSE * 2, 52))
+            write_lines(image, [text], y=900)
+            lines = layout_of(image).lines
+            [line] = [line for line in lines if line.box.y0 > 880]
+            usual = [line.x_height for line in lines if line.box.y0 < 880]
+            wanted = 900 + ImageFont.load_default(34).getmetrics()[0]
+            with self.subTest(text=text):
+                self.assertAlmostEqual(line.baseline_at(line.box.x0), wanted, delta=3)
+                self.assertLess(abs(line.x_height / np.median(usual) - 1), 0.15)
+
     def test_empty_page_has_no_regions(self):
         """No ink, no blocks; dust is no text either."""
         image = blank()

@@ -18,7 +18,7 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, un
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.placed import PlacedText, close_marks
+from amberquarry.reading.placed import PlacedText, close_marks, set_on_grid
 from amberquarry.reading.reader import make_line, settle_bold
 from amberquarry.reading.scripts import (
     settle_articles,
@@ -167,6 +167,33 @@ class PlaceTest(unittest.TestCase):
                 closed = close_marks(line_of(text, thin))
                 self.assertEqual(closed.text, wanted)
                 self.assertEqual(len(closed.boxes), len(wanted))
+
+    def test_spaces_of_fixed_pitch_are_empty_places(self):
+        """On a grid of 10 pixels spaces follow the places; off it they stay as they were read."""
+
+        def line_of(text, places, wide=8.0):
+            middle = 10 * np.array(places, np.float32) + 5
+            spaces = np.array([sign == " " for sign in text])
+            half = np.where(spaces, 0.0, wide / 2)
+            boxes = np.stack([middle - half, 0 * middle, middle + half, 0 * middle + 9], 1)
+            count = len(text)
+            return PlacedText(
+                text, boxes, np.ones(count, np.float32), np.zeros((count, 4), np.float32)
+            )
+
+        whole = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]
+        for text, places, wanted in (
+            ("gauge(i=1)", whole, "gauge(i=1)"),
+            ("gauge (i=1)", [0, 1, 2, 3, 4, 4.5, 5, 6, 7, 8, 9], "gauge(i=1)"),
+            ("gauge(i=1)", [0, 1, 2, 3, 4, 7, 8, 9, 10, 11], "gauge (i=1)"),
+            ("level –1.5", [0, 1, 2, 3, 4, 5, 6, 7, 8, 9], "level -1.5"),
+            ("a tide of", [0, 0.7, 1.4, 2.7, 3.9, 5.2, 5.6, 6.1, 7.4], "a tide of"),
+        ):
+            with self.subTest(text=text):
+                set_line = set_on_grid(line_of(text, places), 10.0)
+                self.assertEqual(set_line.text, wanted)
+                self.assertEqual(len(set_line.boxes), len(wanted))
+                self.assertTrue((np.diff(set_line.boxes[:, 0]) > 0).all())
 
     def test_words_have_styles(self):
         """A word has a style if most of its letters have it; points and brackets don't count."""

@@ -1,5 +1,6 @@
 import importlib.util
 import random
+import re
 import tempfile
 import unittest
 from dataclasses import replace
@@ -36,6 +37,7 @@ from amberquarry.training.foreign import ForeignDrawer, index_foreign, label_of,
 from amberquarry.training.lines import LineSource, Run, draw_line, settings_of_letters
 from amberquarry.training.texts import (
     Corpus,
+    alphabet,
     amount,
     code,
     date,
@@ -120,6 +122,14 @@ class TextTest(unittest.TestCase):
         self.assertEqual({c for text in texts for c in text} - set(ALPHABET), set())
         self.assertGreater(sum(bool(text) for text in texts), 1480)
         self.assertTrue(all("  " not in text for text in texts))
+
+    def test_letters_one_by_one(self):
+        """Lines of letters hold those of a language, marked ones and pairs of capitals too."""
+        chance = random.Random(2)
+        corpus = Corpus({"sk": ["x"]}, {"sk": ["ľahký", "šťastný", "päť", "dážď", "stĺp"]})
+        lines = [alphabet(corpus, chance, 30) for _ in range(60)]
+        self.assertTrue(all(len(part) == 1 for line in lines for part in re.split("[ ,|]+", line)))
+        self.assertLessEqual({"ľ", "Ľ", "ť", "Ť"}, set("".join(lines)))
 
     def test_kinds_have_their_signs(self):
         """Numbers hold digits, and amounts, dates and codes vary."""
@@ -290,6 +300,19 @@ class LineTest(unittest.TestCase):
         for seed in range(300):
             found.update(settings_of_letters("The Tide 23rd", drawer, random.Random(seed)))
         self.assertEqual(found, {"plain", "raised", "lowered", "small capital"})
+
+    def test_logos_keep_their_letters(self):
+        """Letters of a logo stand off the line and over each other; the label names them."""
+        drawer = GlyphDrawer(face(), FONTS, 24)
+        chance = random.Random(5)
+        manners = {tuple(settings_of_letters("by LATEX", drawer, chance)) for _ in range(40)}
+        logo = ("plain",) * 3 + tuple(f"LATEX {n}" for n in range(5))
+        self.assertIn(logo, manners)
+        self.assertNotIn("TEX 0", settings_of_letters("TEXTS", drawer, chance))
+        plain = draw_line(drawer, [Run("LATEX", drawer)])
+        drawn = [draw_line(drawer, [Run("LATEX", drawer)], random.Random(n)) for n in range(20)]
+        self.assertTrue(all(line.text == "LATEX" for line in drawn))
+        self.assertLess(np.median([line.ink.shape[1] for line in drawn]), plain.ink.shape[1])
 
     def test_other_scripts_are_labelled_as_unknown(self):
         """Each letter of another script has the sign for the unknown as its label."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from amberquarry.document import Line
-from amberquarry.layout.typography import first_middle, pitch_of, rows_of
+from amberquarry.layout.pitch import fit_grid
+from amberquarry.layout.typography import FIXED_SHARE, first_middle, pitch_of, rows_of
 
 _MOST_EMPTY = 2  # empty lines kept between two of a listing
 
@@ -15,7 +16,7 @@ def code_text(lines: list[Line]) -> str:
     lines = [line for line in lines if line.words]
     if not lines:
         return ""
-    pitch = pitch_of(lines)
+    pitch = _exact_pitch(lines)
     left = min(map(first_middle, lines))
     rows = rows_of(lines)
     feet = [max(line.box.y1 for line in row) for row in rows]
@@ -33,3 +34,13 @@ def code_text(lines: list[Line]) -> str:
                 text += " " * max(1 if text else 0, at - len(text)) + word.text
         out.append(text)
     return "\n".join(out)
+
+
+def _exact_pitch(lines: list[Line]) -> float:
+    """Return the pitch that suits whole lines: a little off it is a column off at their ends."""
+    usual = pitch_of(lines)
+    longest = max(lines, key=lambda line: line.box.width)
+    signs = [n for n, sign in enumerate(longest.text) if not sign.isspace()]
+    boxes = longest.character_boxes[signs].astype(float)
+    pitch, _, fit = fit_grid((boxes[:, 0] + boxes[:, 2]) / 2, usual)
+    return pitch if fit > FIXED_SHARE else usual

@@ -556,8 +556,8 @@ def vary(text: str, chance: random.Random) -> str:
         )
     if chance.random() < 0.025:  # names that are always set as logos
         words = text.split(" ")
-        at = chance.randrange(len(words))
-        words[at] = chance.choice(_LOGOS) + chance.choice(["", "", "", ".", ",", ")", "-", "’s"])
+        logo = chance.choice(_LOGOS) + chance.choice(["", "", "", ".", ",", ")", "-", "’s"])
+        words.insert(chance.randrange(len(words) + 1), logo)
         text = " ".join(words)
     if chance.random() < 0.08:
         words = text.split(" ")
