@@ -36,9 +36,9 @@ _FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
 # X-heights within which other lines tell the size of one; where that are fewer, how far they do.
 _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
 # Letters of a line that quotes may outnumber; what hangs over its base line is lower than this part
-# of its tallest.
-_MOST_BETWEEN_QUOTES, _HANGING = 24, 0.7
-_TILTED = 1.4  # so many times as many letters must stand on a tilted line as on a level one
+# of its tallest, quotes than that part; strokes of them for each letter, at least; how far its tall
+# letters may lie off one level, in heights.
+_MOST_BETWEEN_QUOTES, _HANGING, _QUOTE, _PER_LETTER, _LEVEL = 24, 0.7, 0.55, 0.5, 0.4
 # Share of the letters of the lower of two levels, that the upper has if it is the base line; how
 # far under it letters hang at most, in heights of those that stand on it.
 _AS_MANY, _HANGS = 0.8, 0.45
@@ -215,7 +215,7 @@ def measure_line(
             level = np.searchsorted(ranked, bottom + slack, "right")
             level -= np.searchsorted(ranked, bottom - slack, "left")
             on_line = (np.abs(bottom - curve_at(fit, middle)) <= slack).sum()
-            if _TILTED * level.max() > on_line:
+            if level.max() > on_line:
                 base = bottom[level.argmax()]
                 # as many letters may hang under the line as stand on it: "g1 g2"
                 over = (level >= _AS_MANY * level.max()) & (bottom < base)
@@ -232,14 +232,18 @@ def measure_line(
 def _standing(found: Components, letters: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Return for each letter of a line whether it can stand on the base line: quotes hang over it.
 
-    Long lines may be bent, and have letters enough to outvote their quotes.
+    All do where quotes can't outvote the letters, and where the line is tilted or bent.
     """
     top, bottom = found.top[letters], found.bottom[letters]
-    height = bottom - top
-    if len(letters) > _MOST_BETWEEN_QUOTES:
-        return np.ones(len(letters), bool)
+    height, middle = bottom - top, (top + bottom) / 2
     tall = height > _HANGING * height.max()
-    return np.asarray(bottom > lean_median(((top + bottom) / 2)[tall]))
+    standing = bottom > lean_median(middle[tall])
+    level = float(np.ptp(middle[tall])) < _LEVEL * float(height.max())
+    few = 1 < (~standing).sum() > _PER_LETTER * standing.sum()
+    few &= len(letters) <= _MOST_BETWEEN_QUOTES
+    small = float(height[~standing].max(initial=0)) < _QUOTE * float(height.max())
+    small &= 2 * tall.sum() >= standing.sum()  # not beside one large piece
+    return np.asarray(standing | (not (level and few and small)))
 
 
 def measure_together(
