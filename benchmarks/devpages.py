@@ -1,9 +1,11 @@
 """Development pages: real text-layer documents, rendered, scanned in three levels, read, scored.
 
     python benchmarks/devpages.py build --data DATA     fetch packages, choose pages, write pages
+    python benchmarks/devpages.py further --data DATA   the pages of `further.tsv`, likewise
     python benchmarks/devpages.py score --data DATA --split inspect
 
-Pages are drawn once by seed; whole documents (with their translations) belong to one split.
+Pages are drawn once by seed; whole documents (with their translations) belong to one split. The
+further pages, one or two of each document, were looked at for faults as those to inspect were.
 """
 
 from __future__ import annotations
@@ -52,6 +54,8 @@ PACKAGES = [
     "texlive-humanities-doc",
 ]
 SPLITS = ("train", "inspect", "score")
+FURTHER = "further"
+SCORED = (*SPLITS, FURTHER)
 PAGES_OF_SPLIT = {"train": 60, "inspect": 60, "score": 90}
 MOST_OF_DOCUMENT = 3
 DPI = 300.0
@@ -63,10 +67,10 @@ _LANGUAGE = {
 }
 
 
-def fetch(folder: Path) -> None:
-    """Download and unpack the packages (nothing is installed)."""
+def fetch(folder: Path, packages: list[str]) -> None:
+    """Download and unpack packages (nothing is installed)."""
     folder.mkdir(parents=True, exist_ok=True)
-    for package in PACKAGES:
+    for package in packages:
         if (folder / package).exists():
             continue
         subprocess.run(["apt-get", "download", "-qq", package], cwd=folder, check=True)
@@ -120,6 +124,18 @@ def documents(folder: Path) -> list[tuple[str, str, Path]]:
     return out
 
 
+def opened(path: Path) -> pdfium.PdfDocument:
+    """Return a PDF file, packed or not."""
+    raw = path.read_bytes()
+    return pdfium.PdfDocument(gzip.decompress(raw) if path.suffix == ".gz" else raw)
+
+
+def rendered(page: pdfium.PdfPage) -> np.ndarray:
+    """Return the grey levels of a page."""
+    picture = np.array(page.render(scale=DPI / 72, grayscale=True).to_numpy())
+    return picture[:, :, 0] if picture.ndim == 3 else picture
+
+
 def write_truth(
     folder: Path, key: str, size: tuple[int, int], blocks: list[dict[str, Any]], **facts: Any
 ) -> None:
@@ -145,7 +161,8 @@ def write_page(
 
 def listed(split: str) -> dict[str, dict[str, str]]:
     """Return the facts of the pages of a split by key, from the list in the repository."""
-    with (HERE / "devpages.tsv").open(encoding="utf-8", newline="") as file:
+    name = "further.tsv" if split == FURTHER else "devpages.tsv"
+    with (HERE / name).open(encoding="utf-8", newline="") as file:
         return {
             row["key"]: row for row in csv.DictReader(file, delimiter="\t") if row["split"] == split
         }
@@ -160,7 +177,7 @@ def main() -> None:
 @click.option("--data", type=click.Path(path_type=Path), required=True)
 def build(data: Path) -> None:
     """Choose pages by seed, render and scan them, and write their truth."""
-    fetch(data / "devpk")
+    fetch(data / "devpk", PACKAGES)
     out = data / "devpages"
     chance = random.Random(SEED)
     found = documents(data / "devpk")
@@ -177,7 +194,7 @@ def build(data: Path) -> None:
             continue
         raw = path.read_bytes()
         try:
-            pdf = pdfium.PdfDocument(gzip.decompress(raw) if path.suffix == ".gz" else raw)
+            pdf = opened(path)
         except (pdfium.PdfiumError, OSError):
             continue
         indices = chance.sample(range(len(pdf)), min(len(pdf), 12))
@@ -188,12 +205,10 @@ def build(data: Path) -> None:
                 or counts[split] >= PAGES_OF_SPLIT[split]
             ):
                 break
-            page = pdf[index]
-            clean = np.array(page.render(scale=DPI / 72, grayscale=True).to_numpy())
-            clean = clean[:, :, 0] if clean.ndim == 3 else clean
+            clean = rendered(pdf[index])
             if clean.size > 20_000_000:
                 continue
-            blocks = page_truth(page, clean, DPI)
+            blocks = page_truth(pdf[index], clean, DPI)
             if blocks is None:
                 continue
             key = f"{package}_{name}_{index + 1}"
@@ -220,6 +235,24 @@ def build(data: Path) -> None:
     text = "\n".join("\t".join(str(row[k]) for k in row) for row in chosen)
     (HERE / "devpages.tsv").write_text("\t".join(chosen[0]) + "\n" + text + "\n", encoding="utf-8")
     click.echo(dict(counts))
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path), required=True)
+def further(data: Path) -> None:
+    """Render and scan the further pages, and write their truth."""
+    rows = listed(FURTHER).values()
+    fetch(data / "devpk", sorted({row["package"] for row in rows}))
+    for row in rows:
+        path = data / "devpk" / row["package"] / row["path"]
+        if hashlib.sha256(path.read_bytes()).hexdigest() != row["sha256"]:
+            click.echo(f"{path} is another version than the one listed", err=True)
+            continue
+        page = opened(path)[int(row["page"]) - 1]
+        clean = rendered(page)
+        blocks = page_truth(page, clean, DPI)
+        for level in LEVELS if blocks else ():
+            write_page(data / "devpages" / FURTHER / level, row["key"], level, clean, blocks or [])
 
 
 def read_one(path: str) -> tuple[str, PageScore, float]:
@@ -260,7 +293,7 @@ def figures(parts: list[tuple[PageScore, float]]) -> list[float]:
 
 @main.command()
 @click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
-@click.option("--split", type=click.Choice(SPLITS), default="inspect", show_default=True)
+@click.option("--split", type=click.Choice(SCORED), default="inspect", show_default=True)
 @click.option("--level", "levels", multiple=True, type=click.Choice(LEVELS), default=LEVELS)
 @click.option("--most", default=0, help="Only so many pages of each level.")
 @click.option("--jobs", default=2, show_default=True)
