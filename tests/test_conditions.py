@@ -243,7 +243,7 @@ class ConfidenceTest(unittest.TestCase):
         """Only words that reach the minimum are kept."""
         grey = pixels(page_of(20)).astype(np.float32)
         worn = cv2.GaussianBlur(grey, (0, 0), 1.0) + np.random.default_rng(8).normal(
-            0, 40, grey.shape
+            0, 60, grey.shape
         )
         worn = np.clip(worn, 0, 255)
         settings = aq.Settings()

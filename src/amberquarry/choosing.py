@@ -215,6 +215,8 @@ def _without_text(page: Page) -> Page:
         page.number,
     )
     kept = [block for block in page.blocks if not block.lines]
+    if found and not any(block.kind is BlockKind.FIGURE for block in kept):
+        kept.append(Block(BlockKind.FIGURE, Box(0, 0, page.width, page.height)))
     of_text = (
         FindingCode.LOW_CONFIDENCE,
         FindingCode.UNSUPPORTED_SCRIPT,
