@@ -20,6 +20,7 @@ from amberquarry.layout.lines import TextLine, attach_marks, measure_together, o
 _STEPS = np.exp(np.arange(np.log(0.8), np.log(1.65), 0.008))
 _FINER = np.linspace(0.985, 1.015, 31)  # of a step, for a whole line
 _LETTERS_TRIED, _FEWEST = 26, 8  # in the middle of a line; letters that tell a step
+_AT_ONCE = 200  # lines, for the sake of memory
 # How nearly letters stand on a grid, from 0 to 1: of a line of many letters and of few, that has
 # its own step; of parts of a row, that have the step of such a line.
 _ON_GRID, _MANY, _ROW_ON_GRID = (0.85, 0.92), 14, 0.8
@@ -70,8 +71,9 @@ def join_fixed_pitch(
         if whole is None:
             joined += part
             continue
-        if len(part) > 1:
-            whole.step = whole.step or grids[0].step
+        if not whole.step and len(part) > 1:
+            level = whole.box.middle[1]
+            whole.step = min(grids, key=lambda grid: abs(grid.level - level)).step
         joined.append(whole)
     listing = [line for line in joined if line.step]
     attach_marks(listing, found, owned_by(joined, found), _MARK_REACH)
@@ -124,10 +126,12 @@ def _steps_of(letters: list[NDArray[np.float64]], lines: list[TextLine]) -> NDAr
         start = max(0, (len(own) - _LETTERS_TRIED) // 2)
         middle = own[start : start + _LETTERS_TRIED]
         places[row, : len(middle)] = (middle - middle[0]) / lines[number].x_height
-    turns = np.exp(2j * np.pi * places[:, None] / _STEPS[:, None])
-    best = np.abs(np.nanmean(turns, 2)).argmax(1)
-    for row, number in enumerate(tried):
-        step, _, fit = fit_grid(letters[number], float(_STEPS[best[row]] * lines[number].x_height))
+    best: list[int] = []
+    for some in np.array_split(places, -(-len(places) // _AT_ONCE)):
+        turns = np.exp(2j * np.pi * some[:, None] / _STEPS[:, None])
+        best += np.abs(np.nanmean(turns, 2)).argmax(1).tolist()
+    for number, at in zip(tried, best, strict=True):
+        step, _, fit = fit_grid(letters[number], float(_STEPS[at] * lines[number].x_height))
         if fit >= _ON_GRID[len(letters[number]) < _MANY]:
             steps[number] = step
     return steps
