@@ -124,9 +124,8 @@ def documents(folder: Path) -> list[tuple[str, str, Path]]:
     return out
 
 
-def opened(path: Path) -> pdfium.PdfDocument:
-    """Return a PDF file, packed or not."""
-    raw = path.read_bytes()
+def opened(path: Path, raw: bytes) -> pdfium.PdfDocument:
+    """Return a PDF file, packed or not, from its bytes."""
     return pdfium.PdfDocument(gzip.decompress(raw) if path.suffix == ".gz" else raw)
 
 
@@ -194,7 +193,7 @@ def build(data: Path) -> None:
             continue
         raw = path.read_bytes()
         try:
-            pdf = opened(path)
+            pdf = opened(path, raw)
         except (pdfium.PdfiumError, OSError):
             continue
         indices = chance.sample(range(len(pdf)), min(len(pdf), 12))
@@ -245,14 +244,17 @@ def further(data: Path) -> None:
     fetch(data / "devpk", sorted({row["package"] for row in rows}))
     for row in rows:
         path = data / "devpk" / row["package"] / row["path"]
-        if hashlib.sha256(path.read_bytes()).hexdigest() != row["sha256"]:
+        raw = path.read_bytes()
+        if hashlib.sha256(raw).hexdigest() != row["sha256"]:
             click.echo(f"{path} is another version than the one listed", err=True)
             continue
-        page = opened(path)[int(row["page"]) - 1]
+        page = opened(path, raw)[int(row["page"]) - 1]
         clean = rendered(page)
         blocks = page_truth(page, clean, DPI)
-        for level in LEVELS if blocks else ():
-            write_page(data / "devpages" / FURTHER / level, row["key"], level, clean, blocks or [])
+        if not blocks:
+            continue
+        for level in LEVELS:
+            write_page(data / "devpages" / FURTHER / level, row["key"], level, clean, blocks)
 
 
 def read_one(path: str) -> tuple[str, PageScore, float]:

@@ -216,6 +216,9 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         # the rule's soft edge goes with it, but not what crosses it
         wide = cv2.dilate(rules, np.ones((3, 3), np.uint8))
         ink = ink & ~wide & 1
+    across_boxes, down_boxes = (
+        boxes_of_pieces(part) if cv2.hasNonZero(part) else [] for part in (across, down)
+    )
     labels, stats = connected_pieces(ink)
     left, top, width, height, area = stats.T
     large = (
@@ -230,13 +233,16 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     drawn = large & ((np.minimum(width, height) < _ROUGH_RULE * letter) | (fill < _FRAME_FILL))
     both = drawn & (np.minimum(width, height) >= _ROUGH_RULE * letter)
     if cv2.hasNonZero(rules):  # rounded corners and short sides of frames
-        at_across, at_down = (_touching(labels, part, len(area)) for part in (across, down))
+        at_across, at_down = (
+            _touching(labels, part, boxes, len(area))
+            for part, boxes in ((across, across_boxes), (down, down_boxes))
+        )
         touching = at_across | at_down
         longer, shorter = np.maximum(width, height), np.minimum(width, height)
         small = (fill < _CORNER_FILL) & (shorter < _CORNER * letter)
         drawn |= ((at_across & at_down) | (touching & (longer > _SIDE * letter))) & small
         drawn |= touching & (longer > np.maximum(_STRAIGHT * shorter, _STRAIGHT_SIDE * letter))
-    drawn |= _broken_rules(stats, across, down, letter)
+    drawn |= _broken_rules(stats, across_boxes, down_boxes, letter)
     for i in np.flatnonzero(drawn).tolist():
         own = np.s_[top[i] : top[i] + height[i], left[i] : left[i] + width[i]]
         rules[own] |= labels[own] == i
@@ -308,10 +314,15 @@ def _boxes_of_rules(rules: NDArray[np.uint8], pictures: list[Box]) -> list[Box]:
     return [box for box in found if not any(area.contains(*box.middle) for area in pictures)]
 
 
-def _touching(labels: Labels, rules: NDArray[np.uint8], count: int) -> NDArray[np.bool_]:
-    """Return which pieces lie at a rule."""
+def _touching(
+    labels: Labels,
+    rules: NDArray[np.uint8],
+    boxes: list[tuple[int, int, int, int]],
+    count: int,
+) -> NDArray[np.bool_]:
+    """Return which pieces lie at a rule. boxes: of the rules."""
     touched = np.zeros(count, bool)
-    for x, y, width, height in boxes_of_pieces(rules):
+    for x, y, width, height in boxes:
         around = np.s_[max(0, y - 2) : y + height + 2, max(0, x - 2) : x + width + 2]
         near = cv2.dilate(rules[around], np.ones((5, 5), np.uint8)) > 0
         touched[labels[around][near]] = True
@@ -321,14 +332,14 @@ def _touching(labels: Labels, rules: NDArray[np.uint8], count: int) -> NDArray[n
 
 def _broken_rules(
     stats: NDArray[np.int32],
-    across: NDArray[np.uint8],
-    down: NDArray[np.uint8],
+    across: list[tuple[int, int, int, int]],
+    down: list[tuple[int, int, int, int]],
     letter: float,
 ) -> NDArray[np.bool_]:
     """Return which pieces are parts of a rule that is broken in faint print or by a scanner.
 
     Upright hairlines higher than any stroke that stands alone are; others where they go on in the
-    line of a rule. stats: of the page's pieces; across, down: the whole rules.
+    line of a rule. stats: of the page's pieces; across, down: boxes of the whole rules.
     """
     broken = np.zeros(len(stats), bool)
     for axis, rules, tall in ((1, down, _HAIR_TALL), (0, across, math.inf)):
@@ -337,9 +348,9 @@ def _broken_rules(
         thin &= end - start > _HAIR_STRAIGHT * thickness
         thin[0] = False
         found = thin & (end - start > tall * letter)
-        boxes = np.array(boxes_of_pieces(rules), np.int32).reshape(-1, 4)
-        ends = np.stack([np.append(a, b[found]) for a, b in zip(
-            _spans(boxes, axis), (start, end, middle, thickness), strict=True)])  # fmt: skip
+        pieces = np.stack([start, end, middle])
+        whole = np.stack(_spans(np.array(rules, np.int32).reshape(-1, 4), axis)[:3])
+        ends = np.concatenate([whole, pieces[:, found]], 1)
         rest = np.flatnonzero(thin & ~found)
         while len(rest) and ends.size:
             gap = np.maximum(
@@ -348,7 +359,7 @@ def _broken_rules(
             in_line = np.abs(ends[2][None] - middle[rest][:, None]) <= _ONE_LINE
             fits = (in_line & (gap < _HAIR_GAP * letter)).any(1)
             found[rest[fits]] = True
-            ends = np.stack([part[rest[fits]] for part in (start, end, middle, thickness)])
+            ends = pieces[:, rest[fits]]
             rest = rest[~fits]
         broken |= found
     return broken

@@ -97,8 +97,12 @@ class _Grid:
 
     def fit(self, letters: NDArray[np.float64]) -> float:
         """Return how well letters stand on the grid, from -1 (between its places) to 1."""
-        turns = np.exp(2j * np.pi * (letters / self.step - self.offset))
-        return float(turns.mean().real)
+        return _fit_of(letters, self.step, self.offset)
+
+
+def _fit_of(letters: NDArray[np.float64], step: float, offset: float) -> float:
+    """Return how well letters stand on a grid, from -1 (between its places) to 1."""
+    return float(np.exp(2j * np.pi * (letters / step - offset)).mean().real)
 
 
 def _letters(line: TextLine, found: Components) -> NDArray[np.float64]:
@@ -246,9 +250,9 @@ def _step_of(parts: list[NDArray[np.float64]], x_height: float, known: list[floa
         if not _STEPS[0] * x_height < near < _STEPS[-1] * x_height:
             continue
         step, offset, _ = fit_grid(together, near)
-        turns = [np.exp(2j * np.pi * (part / step - offset)).mean().real for part in parts]
-        if min(turns) > best_fit:
-            best, best_fit = step, float(min(turns))
+        fit = min(_fit_of(part, step, offset) for part in parts)
+        if fit > best_fit:
+            best, best_fit = step, fit
     return best
 
 

@@ -15,7 +15,7 @@ from amberquarry.document import Block, BlockKind, Line, Style
 from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
 
 LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
-_LINE_NUMBER = re.compile(r"(?:\d+ )?")  # before a line of a listing, in other type
+_LINE_NUMBER = re.compile(r"\d+ ")  # before a line of a listing, in other type
 _FIXED_LETTERS, FIXED_SHARE = 10, 0.8
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
 _UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
@@ -64,7 +64,9 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
         if len(line.character_boxes) < _FIXED_LETTERS:
             continue
         there = np.array([not sign.isspace() for sign in line.text])
-        there[: _LINE_NUMBER.match(line.text).end()] = False  # type: ignore[union-attr]
+        number_before = _LINE_NUMBER.match(line.text)
+        if number_before:
+            there[: number_before.end()] = False
         boxes = line.character_boxes.astype(float)
         middle = (boxes[:, 0] + boxes[:, 2]) / 2
         steps = np.diff(middle)[there[1:] & there[:-1]]

@@ -95,8 +95,7 @@ def set_on_grid(text: PlacedText, step: float) -> PlacedText:
     sure = ~(off[1:] | off[:-1]) & np.where(empty, white > _NO_GAP, white < _GAP)
     empty = np.where(sure, empty, read)
     rows = np.repeat(signs, np.append(1, 1 + empty))  # each space from the sign after it
-    spaces = np.append(False, np.diff(rows) == 0)
-    spaces = np.append(spaces[1:], False)
+    spaces = np.append(np.diff(rows) == 0, False)
     letters = [" " if space else text.text[n] for n, space in zip(rows, spaces, strict=True)]
     made = text.take("".join(letters).replace("–", "-"), rows)
     at = np.flatnonzero(spaces)
