@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Line, Style
 from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
+from amberquarry.layout.pitch import fit_grid
 
 LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
 _LINE_NUMBER = re.compile(r"\d+ ")  # before a line of a listing, in other type
@@ -76,9 +77,7 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
         if float(np.abs(steps - usual).mean()) > _UNEVEN * usual:  # far from any grid
             shares[number] = _OFF
             continue
-        pitches = usual * _PITCHES
-        phases = np.exp(2j * np.pi * middle[there][None] / pitches[:, None])
-        shares[number] = float(np.abs(phases.mean(1)).max())
+        _, _, shares[number] = fit_grid(middle[there], usual, _PITCHES)
     return shares
 
 
