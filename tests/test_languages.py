@@ -10,7 +10,7 @@ from amberquarry import Settings, read_page
 from amberquarry.assembly import set_texts
 from amberquarry.formats.records import page_record
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
-from amberquarry.reading.decode import decode, doubts_of, resolve
+from amberquarry.reading.decode import decode, doubts_of, figures_joined, resolve
 from amberquarry.reading.languages import identify, load_prior, sign_of, words_of
 from amberquarry.reading.net import Steps
 from amberquarry.reading.repair import nearest_word
@@ -52,6 +52,16 @@ def settled(steps, language="en"):
 
 
 class LanguageTest(unittest.TestCase):
+    def test_figures_join_the_odds_of_their_forms(self):
+        """A raised figure, half read as one that stands on the line, outweighs a letter."""
+        forms = [("s", 0.35), ("8", 0.2), ("⁸", 0.3), ("₈", 0.0)]
+        steps = said("2x", [(1, forms)])
+        self.assertEqual(decode(steps).text, "2s")
+        joined = figures_joined(steps)
+        self.assertEqual(decode(joined).text, "2⁸")
+        self.assertAlmostEqual(decode(joined).confidences[1], 0.5, 5)
+        np.testing.assert_allclose(joined.classes.sum(1), steps.classes.sum(1), rtol=1e-5)
+
     def test_languages_are_told(self):
         """A sentence is enough to tell its language."""
         for language, text in TEXTS.items():

@@ -14,6 +14,9 @@ from amberquarry.reading.languages import Prior
 from amberquarry.reading.net import Steps
 from amberquarry.reading.search import Search, align, doubtful_parts, read_part
 
+_FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
+_FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
+
 
 @dataclass(frozen=True, slots=True)
 class Characters:
@@ -66,6 +69,19 @@ def decode(steps: Steps) -> Characters:
         np.array(confidences, np.float32),
         steps.styles[at],
     )
+
+
+def figures_joined(steps: Steps) -> Steps:
+    """Return the net's steps with each figure's likeliest form given the odds of its other forms.
+
+    Marks of notes are read as raised figures or as figures that happen to be raised: parted, the
+    odds of both may fall below those of a letter.
+    """
+    forms = steps.classes[:, _FIGURES]  # (steps, figures, forms)
+    best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
+    classes = steps.classes.copy()
+    classes[:, _FIGURES] = np.where(best, forms.sum(2, keepdims=True), 0)
+    return Steps(classes, steps.styles)
 
 
 def parted(steps: Steps, log_odds: float) -> Steps:

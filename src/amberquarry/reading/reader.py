@@ -16,7 +16,15 @@ from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, type_size
 from amberquarry.reading.bullets import lone_bullet, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
-from amberquarry.reading.decode import Characters, Doubt, decode, doubts_of, parted, resolve
+from amberquarry.reading.decode import (
+    Characters,
+    Doubt,
+    decode,
+    doubts_of,
+    figures_joined,
+    parted,
+    resolve,
+)
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.normalise import LinePicture, cut_line, owners
@@ -169,7 +177,7 @@ def _read_all(
         foreign = owner >= 0
         foreign[line.pieces] = False
         picture = cut_line(grey, found, line, foreign, settings)
-        steps = parted(network.steps(picture.ink), settings.word_parting)
+        steps = parted(figures_joined(network.steps(picture.ink)), settings.word_parting)
         return _Reading(line, picture, decode(steps), doubts_of(steps))
 
     for number, line in enumerate(lines):

@@ -45,6 +45,8 @@ _STANDARD_WEIGHT = 2.0  # of the families in which most papers and manuals with 
 _STANDARD = ("latinmodern", "cmu")
 # Letters of the logo of the typesetting program TeX and of what is built on it, as The TeXbook and
 # the LaTeX kernel set them: size, and how far down and to the left, in x-heights.
+_COUNTED = re.compile(r"\d{1,3} (?=[^\W\d])")
+_SIGNS, _INDICES = re.compile("[∈≤≥∑=→∂√∇]"), 0.3  # of formulas; how often they have indices
 _LOGO = re.compile(r"(?:LATEX|TEX)(?![^\W\d_])")
 _LOGO_LETTERS: dict[str, list[tuple[float, float, float]]] = {
     "LATEX": [(1, 0, 0), (0.7, -0.47, 0.84), (1, 0, 0.35), (1, 0.5, 0.39), (1, 0, 0.29)],
@@ -142,7 +144,7 @@ def _setting_by_chance(drawer: GlyphDrawer, chance: random.Random) -> _Setting:
 
 
 def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -> list[str]:
-    """Return for each character how it is set: plain, raised, lowered, a small capital, of a logo.
+    """Return for each character how it is set: plain, raised, lowered, small, of a logo.
 
     Raised and lowered letters keep their label: that they are raised is a matter of style.
     """
@@ -153,7 +155,11 @@ def settings_of_letters(text: str, drawer: GlyphDrawer, chance: random.Random) -
             found[match.start() : match.end()] = [f"{match[0]} {n}" for n in range(len(match[0]))]
         return found
     draw = chance.random()
-    if draw < 0.04:  # marks of notes, endings of numbers, indices
+    counted = _COUNTED.match(text)
+    if counted and chance.random() < 0.6:  # the figures that count lines are often small
+        found[: counted.end()] = ["small figure"] * counted.end()
+        return found
+    if draw < (_INDICES if _SIGNS.search(text) else 0.04):  # marks of notes, endings, indices
         words = [m for m in re.finditer(r"\w+", text) if m.end() - m.start() >= 2]
         for match in chance.sample(words, min(len(words), chance.randint(1, 3))):
             most = min(3, match.end() - match.start() - 1)
@@ -205,6 +211,8 @@ def _glyphs_of(run: Run, setting: _Setting, chance: random.Random | None) -> lis
             made = _nearer(drawer, drawer.scaled(cluster, size, down), near)
         elif chance and manner in ("high capital", "low capital"):
             made = _logo_letter(drawer, cluster, manner, chance)
+        elif manner == "small figure":
+            made = drawer.scaled(cluster, figures[0], 0.0)
         elif manner == "raised" and cluster != " ":
             made, styles = drawer.scaled(cluster, figures[0], -figures[1]), run.styles(raised=1)
         elif manner == "lowered" and cluster != " ":

@@ -434,6 +434,30 @@ def listing(corpus: Corpus, chance: random.Random, length: int) -> str:
     return text
 
 
+def mark_of_note(chance: random.Random) -> str:
+    """Return a mark of a note, a power or an index: mostly one raised figure, often two."""
+    if chance.random() < 0.2:
+        return chance.choice("₀₁₂₃₄₅₆₇₈₉")
+    mark = chance.choice("¹²³⁴⁵⁶⁷⁸⁹")
+    return mark + (chance.choice("⁰¹²³⁴⁵⁶⁷⁸⁹") if chance.random() < 0.5 else "")
+
+
+def name_with_figures(chance: random.Random) -> str:
+    """Return a version, or a name in which figures stand beside letters that look like them."""
+
+    def figure() -> str:
+        return chance.choice("00158" + string.digits)
+
+    draw = chance.randrange(5)
+    if draw == 0:
+        return f"v{figure()}.{figure()}" + chance.choice(["", figure(), f".{figure()}"])
+    if draw == 1:
+        return f"{figure()}.{figure()}" + chance.choice([figure(), f".{figure()}"])
+    letters = string.ascii_letters if draw < 4 else string.ascii_uppercase
+    name = "".join(chance.choice(letters) for _ in range(chance.choice([1, 1, 2, 3])))
+    return name + figure() + chance.choice(["", "", figure(), chance.choice(letters)])
+
+
 def formula(chance: random.Random) -> str:
     """Return inline mathematics as far as it stands on one level."""
     greek = "αβγδεθλμνξπρστφχψωΔΓΣΩΛ"
@@ -484,6 +508,11 @@ def formula(chance: random.Random) -> str:
                     f"∑{name()}",
                     f"∂{name()}",
                     f"{name()}₀",
+                    f"{name()}{mark_of_note(chance)}",
+                    f"{name()}₁/{name()}₂",
+                    f"[{name()}₁, {name()}₂, {name()}₃]",
+                    f"({name()}₁, ..., {name()}{chance.choice('₅₉nkm')})",
+                    f"{name()}{chance.choice('ijkmn')}",
                     f"({name()}, {name()})",
                     f"⟨{name()}, {name()}⟩",
                     f"{name()}′",
@@ -548,12 +577,18 @@ def vary(text: str, chance: random.Random) -> str:
         text = text.replace("'", "’")
     if chance.random() < 0.3:
         text = text.replace(" - ", chance.choice([" – ", " — ", "—"])).replace(" -- ", " – ")
-    if chance.random() < 0.03:  # marks of notes, units and powers
+    if chance.random() < 0.045:  # marks of notes, units and powers
         text = re.sub(
-            r"(?<=\w)(?=[ .,;]|$)",
-            lambda _: chance.choice("¹²³⁴⁵⁶⁷⁸⁹⁰₁₂₀") if chance.random() < 0.3 else "",
+            r"(?<=[\w.,;)])(?=[ .,;]|$)",
+            lambda _: mark_of_note(chance) if chance.random() < 0.3 else "",
             text,
         )
+    if chance.random() < 0.03:
+        words = text.split(" ")
+        words.insert(chance.randrange(len(words) + 1), name_with_figures(chance))
+        text = " ".join(words)
+    if chance.random() < 0.02:  # lines of verse, of editions and of programs are counted
+        text = f"{chance.choice([5 * chance.randrange(1, 80), chance.randrange(1, 400)])} {text}"
     if chance.random() < 0.025:  # names that are always set as logos
         words = text.split(" ")
         logo = chance.choice(_LOGOS) + chance.choice(["", "", "", ".", ",", ")", "-", "’s"])
