@@ -38,6 +38,7 @@ from amberquarry.layout import (
     TextLine,
     analyse,
     code_text,
+    drawings_of_tables,
     find_bend,
     find_figures,
     find_vertical,
@@ -121,7 +122,8 @@ def read_stages(
     for block in blocks:
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)
-    page.blocks = whole_photographs(_believed(_at_source(blocks, prepared) + aside), picture.grey)
+    blocks = drawings_of_tables(_believed(_at_source(blocks, prepared) + aside))
+    page.blocks = whole_photographs(blocks, picture.grey)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(

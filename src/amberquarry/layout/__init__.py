@@ -6,7 +6,12 @@ from amberquarry.layout.blocks import Region
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.components import Components
 from amberquarry.layout.fields import place_fields
-from amberquarry.layout.figures import find_figures, place_figures, whole_photographs
+from amberquarry.layout.figures import (
+    drawings_of_tables,
+    find_figures,
+    place_figures,
+    whole_photographs,
+)
 from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
@@ -27,6 +32,7 @@ __all__ = [
     "TextLine",
     "analyse",
     "code_text",
+    "drawings_of_tables",
     "find_bend",
     "find_figures",
     "find_scene_lines",

@@ -38,6 +38,7 @@ _CELL, _PALE, _MOST_WHITE, _SOLID, _WHOLE_PAGE = 8, 14, 0.2, 0.85, 0.95
 _PHOTOGRAPH, _TEXTURE, _PAPER_SHARE = 5.0, 3.0, 90  # letters of a side; deviation; percentile
 # Dark ground and folds: share of the height; of the picture's longer side; grey levels.
 _FOLD, _AT_PICTURE_EDGE, _DARK, _EVEN = 0.5, 0.01, 80, 16
+_UNSURE, _SURE_PAGE = 0.65, 0.85  # mean confidence of a table's letters; of a page's others
 _AMONG_TEXT, _LONGEST = 0.8, 6.0  # share of it within the text's box; sides to each other, at most
 
 Floats = NDArray[np.float64]
@@ -283,6 +284,25 @@ def _joined(boxes: Floats, near: float) -> Floats:
                 for n in np.unique(first)
             ]
         )
+
+
+def drawings_of_tables(blocks: list[Block]) -> list[Block]:
+    """Return blocks with tables that are hardly read, on a page that else is, as figures.
+
+    Names in a map or marks in a chart may stand in rows.
+    """
+    tables = [block for block in blocks if block.kind is BlockKind.TABLE]
+    if not tables or _sureness([b for b in blocks if b.kind is not BlockKind.TABLE]) < _SURE_PAGE:
+        return blocks
+    drawn = [block.box for block in tables if _sureness([block]) < _UNSURE]
+    return place_figures(blocks, drawn)
+
+
+def _sureness(blocks: list[Block]) -> float:
+    """Return the mean confidence of the letters of some blocks; 0 without letters."""
+    words = [word for block in blocks for line in block.lines for word in line.words]
+    letters = sum(len(word.text) for word in words)
+    return sum(len(word.text) * word.confidence for word in words) / max(1, letters)
 
 
 def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:

@@ -26,6 +26,8 @@ _BESIDE_LINE, _DOT_RISE = (-0.3, 1.5), 1.65
 _BULLET_LETTERS = 4  # of the line that it begins, at least
 # Small pieces beside lines: how many at most, how high in x-heights, how far beyond a line's end.
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
+# So many raised letters follow a word in smaller type, right after it, in x-heights.
+_MOST_RAISED, _RAISED_SIZE, _RAISED_HEIGHT, _RIGHT_AFTER = 12, 0.85, 1.4, 0.6
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 # X-heights: largest dot, how far it may be off the base line, white between two and before.
 _DOT_SIZE, _DOT_LEVEL, _DOT_STEP, _DOTS_AFTER = 0.45, 0.25, 1.4, 2.4
@@ -349,7 +351,7 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
 
     Bullets far before a line, at its middle; raised and lowered figures beside its letters.
     """
-    few = [line for line in lines if len(line.pieces) <= _FEW_SMALL]
+    few = [line for line in lines if len(line.pieces) <= _MOST_RAISED]
     long = [line for line in lines if len(line.pieces) >= _BULLET_LETTERS]
     if not few or not long or len(lines) > _MOST_SEGMENTS:
         return lines
@@ -369,16 +371,22 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
         bullet = (before > 0) & (before < _BULLET_REACH) & (rise > 0.2) & (rise < 1.5)
         bullet &= len(mark.pieces) == 1
         beside = (before < 0) & (after < _RAISED_REACH)
-        raised = beside & (((rise > 0.9) & (rise < 2.1)) | ((rise > -0.7) & (rise < 0.25)))
+        over = beside & (rise > 0.9) & (rise < 2.1)
+        raised = over | (beside & (rise > -0.7) & (rise < 0.25))
         # accents over capitals stand higher
         raised |= (before < 0) & (after < 0) & (rise > 0.9) & (rise < _ACCENT_RISE)
         # letters that touch are one tall and wide piece
         joined = (np.maximum(before, after) < _TOUCHING) & (rise > 0.1) & (rise < 1.2)
         joined &= (box.height < _JOINED_HEIGHT * size) & (box.height > size)
         joined &= box.width < _JOINED_WIDTH * size
-        fits = np.flatnonzero(
-            ((small & (bullet | raised)) | joined) & np.array([line is not mark for line in long])
-        )
+        fitting = (small & (bullet | raised)) | joined
+        if len(mark.pieces) > _FEW_SMALL:  # lines of their own, but for what follows a word
+            x_height = mark.x_height / (CAPITAL_RATIO if mark.plain else 1.0)
+            near = over & (x_height < _RAISED_SIZE * size) & (box.height < _RAISED_HEIGHT * size)
+            fitting = np.zeros(len(long), bool)
+            for number in np.flatnonzero(near):
+                fitting[number] = _ends_before(mark, long[number], found)
+        fits = np.flatnonzero(fitting & np.array([line is not mark for line in long]))
         if not len(fits):
             continue
         away = np.maximum(0, before[fits]) + np.abs(rise[fits] - 0.7)
@@ -388,6 +396,13 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
         line.box = Box.around([box, line.box])
         taken.add(id(mark))
     return [line for line in lines if id(line) not in taken]
+
+
+def _ends_before(mark: TextLine, line: TextLine, found: Components) -> bool:
+    """Return whether a word of a line ends right before a raised mark."""
+    ends = found.right[line.pieces]
+    before = ends[ends < mark.box.x0 + _RIGHT_AFTER * mark.x_height]
+    return len(before) > 0 and bool(mark.box.x0 - before.max() < _RIGHT_AFTER * line.x_height)
 
 
 def attach_marks(
