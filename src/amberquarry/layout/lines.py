@@ -61,6 +61,11 @@ class TextLine:
     plain: bool = False  # all letters of one height: capitals, figures or only low letters
     step: float = 0.0  # pixels from letter to letter in fixed pitch, 0 elsewhere
 
+    @property
+    def least_x_height(self) -> float:
+        """The x-height if letters of one height are capitals or figures."""
+        return self.x_height / (CAPITAL_RATIO if self.plain else 1.0)
+
     def baseline_at(self, x: float) -> float:
         """Return y of the base line at x."""
         y = 0.0
@@ -358,6 +363,7 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
     x0 = np.array([line.box.x0 for line in long])
     x1 = np.array([line.box.x1 for line in long])
     size = np.array([line.x_height for line in long])
+    least = np.array([line.least_x_height for line in long])
     start = np.array([line.baseline_at(line.box.x0) for line in long])
     end = np.array([line.baseline_at(line.box.x1) for line in long])
     taken: set[int] = set()
@@ -381,8 +387,8 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
         joined &= box.width < _JOINED_WIDTH * size
         fitting = (small & (bullet | raised)) | joined
         if len(mark.pieces) > _FEW_SMALL:  # lines of their own, but for what follows a word
-            x_height = mark.x_height / (CAPITAL_RATIO if mark.plain else 1.0)
-            near = over & (x_height < _RAISED_SIZE * size) & (box.height < _RAISED_HEIGHT * size)
+            near = over & (rise * size < 2.1 * least) & (box.height < _RAISED_HEIGHT * least)
+            near &= mark.least_x_height < _RAISED_SIZE * least
             fitting = np.zeros(len(long), bool)
             for number in np.flatnonzero(near):
                 fitting[number] = _ends_before(mark, long[number], found)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
+from itertools import groupby, pairwise
 
 import numpy as np
 
@@ -17,7 +17,8 @@ _CELLED = 0.6  # of the rows, that hold several cells
 _PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in them
 _FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
 _MOST_PROSE = 0.35  # of a table's letters
-_WHOLE = 0.8  # of the lines between rules, that begin and end there
+_WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows with several cells
+_FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
 _NEXT_ROW = 1.9  # heights of a row, in which the next one stands
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 
@@ -30,8 +31,9 @@ def place_tables(blocks: list[Block], rules: list[Box], letter: float) -> list[B
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     prose = {id(line) for block in blocks if _runs_on(block) for line in block.lines}
-    for zone in _zones(rules, lines, letter, prose):
-        blocks = _gathered(blocks, {id(line) for line in _with_row_over(zone, lines)})
+    for bands in _zones(rules, lines, letter, prose):
+        own = _with_row_over(Box.around(bands), lines)
+        blocks = _gathered(blocks, {id(line) for line in own}, bands)
     return blocks
 
 
@@ -59,14 +61,16 @@ def is_tabular(lines: list[Line]) -> bool:
     return several >= _CELLED * len(rows) and float(np.median(lengths)) <= _MOST_CELL
 
 
-def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) -> list[Box]:
+def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) -> list[list[Box]]:
     """Return where rules enclose rows of cells: in frames, and between rules of one length.
+
+    Each as the bands from rule to rule.
 
     prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
     with small tables among them, are the page's.
     """
     frames = [
-        box
+        [box]
         for box in rules
         if min(box.width, box.height) > 3 * letter and _holds_rows(box, lines, 2)
     ]
@@ -74,7 +78,7 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
         (box for box in rules if box.height < _THIN * letter and box.width > _LONG * letter),
         key=lambda box: box.y0,
     )
-    found: list[Box] = []
+    found: list[list[Box]] = []
     while across:
         first = across[0]
         group = [
@@ -84,27 +88,66 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
             and abs(box.x1 - first.x1) < _SAME_ENDS * letter
         ]
         across = [box for box in across if not any(box is other for other in group)]
-        zone: Box | None = None
-        for over, under in pairwise(group):
-            between = Box(over.x0, over.y0, over.x1, under.y1)
-            if _holds_rows(between, lines, 1):
-                zone = between if zone is None else Box.around([zone, between])
-            elif zone is not None:
-                found.append(zone)
-                zone = None
-        if zone is not None:
-            found.append(zone)
-    tables = [
-        zone
-        for zone in found
-        if _holds_rows(zone, lines, 2) and _prose_share(_inside(zone, lines), prose) < _MOST_PROSE
-    ]
-    zones = [*frames, *tables]
-    return [
-        zone
-        for zone in zones
-        if not any(z is not zone and z.overlap(zone) > 0.9 * zone.area for z in zones)
-    ]
+        bands = [Box(over.x0, over.y0, over.x1, under.y1) for over, under in pairwise(group)]
+        with_rows = [_holds_rows(band, lines, 1) for band in bands]
+        with_rows = [_holds_rows(band, lines, 1) for band in bands]
+        low = [0 < len(rows_of(_inside(band, lines))) <= _MOST_ROW for band in bands]
+        found += [run for run in _runs(bands, with_rows) if _holds_rows(Box.around(run), lines, 2)]
+        found += [run for run in _runs(bands, low) if _are_rows(run, lines)]
+    kept: list[list[Box]] = []
+    for bands in sorted([*frames, *found], key=lambda bands: -Box.around(bands).area):
+        zone = Box.around(bands)
+        prosaic = _prose_share(_inside(zone, lines), prose) >= _MOST_PROSE
+        if (bands in frames or not prosaic) and not any(
+            Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept
+        ):
+            kept.append(bands)
+    return sorted(kept, key=lambda bands: bands[0].y0)
+
+
+def _runs(bands: list[Box], fitting: list[bool]) -> list[list[Box]]:
+    """Return the bands that fit, those in one list that follow each other."""
+    marked = zip(fitting, bands, strict=True)
+    return [[band for _, band in run] for fits, run in groupby(marked, lambda m: m[0]) if fits]
+
+
+def _are_rows(bands: list[Box], lines: list[Line]) -> bool:
+    """Return whether bands between rules are rows of a table whose cells may hold several lines.
+
+    The cells of all stand in the same columns, with white between them.
+    """
+    cells = [_cells_across(_inside(band, lines)) for band in bands]
+    columns = _columns_of(cells)
+    several = sum(
+        sum(any(a < x1 and x0 < b for a, b in row) for x0, x1 in columns) > 1 for row in cells
+    )
+    return len(bands) >= _FEWEST_ROWS and several >= _WHOLE * len(bands)
+
+
+def _columns_of(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
+    """Return from where to where the columns reach in which the cells of some rows stand."""
+    columns: list[tuple[float, float]] = []
+    for x0, x1 in sorted(cell for row in rows for cell in row):
+        if columns and x0 < columns[-1][1]:
+            columns[-1] = columns[-1][0], max(columns[-1][1], x1)
+        else:
+            columns.append((x0, x1))
+    return columns
+
+
+def _cells_across(lines: list[Line]) -> list[tuple[float, float]]:
+    """Return from where to where the cells of some lines reach, left to right."""
+    reached: list[tuple[float, float]] = []
+    for line in lines:
+        begins = True
+        for word in line.words:
+            begins = begins or word.box.x0 - reached[-1][1] > _CELL_GAP * line.x_height
+            if begins:
+                reached.append((word.box.x0, word.box.x1))
+            else:
+                reached[-1] = reached[-1][0], word.box.x1
+            begins = False
+    return reached
 
 
 def _prose_share(lines: list[Line], prose: set[int]) -> float:
@@ -153,10 +196,24 @@ def _with_row_over(zone: Box, lines: list[Line]) -> list[Line]:
     return [*rows[-1], *own] if rows and len(cells_of(rows[-1])) > 1 else own
 
 
-def _gathered(blocks: list[Block], own: set[int]) -> list[Block]:
+def _in_order(lines: list[Line]) -> list[Line]:
+    """Return the lines of a band row by row, cell by cell where cells hold several lines."""
+    rows = rows_of(lines)
+    if len(rows) > 1 and not is_tabular(lines):
+        edges = [x1 for _, x1 in _columns_of([_cells_across(lines)])]
+        rows = [sorted(lines, key=lambda x: (np.searchsorted(edges, x.box.middle[0]), x.box.y0))]
+    return [line for row in rows for line in row]
+
+
+def _gathered(blocks: list[Block], own: set[int], bands: list[Box]) -> list[Block]:
     """Return blocks with some lines (by identity) gathered in a table, where the first stood."""
     members = [line for block in blocks for line in block.lines if id(line) in own]
-    table = [line for row in rows_of(members) for line in row]
+    edges = [bands[0].y0, *(band.y1 for band in bands[:-1])]  # heads of columns may stand over them
+    table: list[Line] = []
+    for number in range(len(edges) + 1):
+        table += _in_order(
+            [m for m in members if np.searchsorted(edges, m.box.middle[1]) == number]
+        )
     out: list[Block] = []
     placed = False
     for block in blocks:
