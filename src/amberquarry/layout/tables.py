@@ -14,6 +14,7 @@ _SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
 _CELL_GAP = 1.5  # x-heights of white between two cells, where words of a line lie closer
 _MOST_CELL = 26.0  # letters of the usual cell: columns of prose have more
 _CELLED = 0.6  # of the rows, that hold several cells
+_CELLED_IN_FRAME, _FEWEST_COLUMNS = 0.4, 3  # the same in a grid; its columns
 _PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in them
 _FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
 _MOST_PROSE = 0.35  # of a table's letters
@@ -51,14 +52,14 @@ def cells_of(row: list[Line]) -> list[str]:
     return cells
 
 
-def is_tabular(lines: list[Line]) -> bool:
-    """Return whether most rows of some lines hold several short cells."""
+def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
+    """Return whether most rows of some lines, or a `share`, hold several short cells."""
     rows = [cells_of(row) for row in rows_of(lines)]
     if not rows:
         return False
     lengths = [len(cell) for row in rows for cell in row]
     several = sum(len(row) > 1 for row in rows)
-    return several >= _CELLED * len(rows) and float(np.median(lengths)) <= _MOST_CELL
+    return several >= share * len(rows) and float(np.median(lengths)) <= _MOST_CELL
 
 
 def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) -> list[list[Box]]:
@@ -72,7 +73,8 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
     frames = [
         [box]
         for box in rules
-        if min(box.width, box.height) > 3 * letter and _holds_rows(box, lines, 2)
+        if min(box.width, box.height) > 3 * letter
+        and (_holds_rows(box, lines, 2) or _holds_columns(box, lines))
     ]
     across = sorted(
         (box for box in rules if box.height < _THIN * letter and box.width > _LONG * letter),
@@ -181,6 +183,14 @@ def _holds_rows(box: Box, lines: list[Line], least: int) -> bool:
     return not few and is_tabular(inside)
 
 
+def _holds_columns(box: Box, lines: list[Line]) -> bool:
+    """Return whether a frame or grid holds rows in clear columns, of which one runs over lines."""
+    inside = _inside(box, lines)
+    if len(rows_of(inside)) < _FEWEST_ROWS or not is_tabular(inside, _CELLED_IN_FRAME):
+        return False
+    return len(_columns_of([_cells_across(inside)])) >= _FEWEST_COLUMNS
+
+
 def _with_row_over(zone: Box, lines: list[Line]) -> list[Line]:
     """Return the lines in a zone, and the heads of its columns where they stand over its rules."""
     own = _inside(zone, lines)
@@ -196,28 +206,27 @@ def _with_row_over(zone: Box, lines: list[Line]) -> list[Line]:
     return [*rows[-1], *own] if rows and len(cells_of(rows[-1])) > 1 else own
 
 
-def _in_order(lines: list[Line]) -> list[Line]:
-    """Return the lines of a band row by row, cell by cell where cells hold several lines."""
+def _in_order(lines: list[Line], is_row: bool) -> list[Line]:
+    """Return the lines of a band row by row; of one row whose cells hold several, cell by cell."""
     rows = rows_of(lines)
-    if len(rows) > 1 and not is_tabular(lines):
+    if is_row and len(rows) > 1 and not is_tabular(lines):
         edges = [x1 for _, x1 in _columns_of([_cells_across(lines)])]
         rows = [sorted(lines, key=lambda x: (np.searchsorted(edges, x.box.middle[0]), x.box.y0))]
     return [line for row in rows for line in row]
 
 
-def _gathered(blocks: list[Block], own: set[int], bands: list[Box]) -> list[Block]:
+def _gathered(blocks: list[Block], chosen: set[int], bands: list[Box]) -> list[Block]:
     """Return blocks with some lines (by identity) gathered in a table, where the first stood."""
-    members = [line for block in blocks for line in block.lines if id(line) in own]
+    members = [line for block in blocks for line in block.lines if id(line) in chosen]
     edges = [bands[0].y0, *(band.y1 for band in bands[:-1])]  # heads of columns may stand over them
     table: list[Line] = []
     for number in range(len(edges) + 1):
-        table += _in_order(
-            [m for m in members if np.searchsorted(edges, m.box.middle[1]) == number]
-        )
+        own = [m for m in members if np.searchsorted(edges, m.box.middle[1]) == number]
+        table += _in_order(own, len(bands) >= _FEWEST_ROWS)
     out: list[Block] = []
     placed = False
     for block in blocks:
-        rest = [line for line in block.lines if id(line) not in own]
+        rest = [line for line in block.lines if id(line) not in chosen]
         if len(rest) == len(block.lines):
             out.append(block)
             continue
