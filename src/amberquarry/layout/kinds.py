@@ -373,10 +373,12 @@ def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
         folio = [b for b in row if _is_folio(b)]
         if inset > _EDGE * height and len(folio) < len(row):
             continue
+        titles = [b for b in row if b not in folio and not cutting]
+        sure = bool(folio) or any(_may_run(b, usual, False) for b in titles)
         for block in row:
             if block in folio:
                 block.kind, block.level = BlockKind.PAGE_NUMBER, None
-            elif not cutting and _may_run(block, usual, bool(folio)):
+            elif block in titles and _may_run(block, usual, sure):
                 block.kind = BlockKind.RUNNING_HEAD if top else BlockKind.RUNNING_FOOT
                 block.level = None
 
@@ -403,11 +405,11 @@ def _is_folio(block: Block) -> bool:
     return len(block.lines) == 1 and _FOLIO.match(text) is not None
 
 
-def _may_run(block: Block, usual: Measures, numbered: bool) -> bool:
+def _may_run(block: Block, usual: Measures, beside: bool) -> bool:
     """Return whether a block in the outermost row looks like a running title.
 
-    numbered: whether a page number stands beside it. Without, its type must set it apart: what
-    one page alone tells could as well be a sentence.
+    beside: whether a page number or such a title stands beside it. Without, its type must set it
+    apart: what one page alone tells could as well be a sentence.
     """
     text = " ".join(line.text for line in block.lines)
     size = size_of(block) / usual.size
@@ -418,7 +420,7 @@ def _may_run(block: Block, usual: Measures, numbered: bool) -> bool:
         and size < _HEADING_SIZE
         and not text.rstrip().endswith((".", "-", ","))
         and block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
-        and (numbered or apart)
+        and (beside or apart)
     )
 
 
