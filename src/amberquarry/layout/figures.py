@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, are_bars
 from amberquarry.layout.typography import rows_of
 
 _NEAR = 1.5  # letters between parts of one seed
@@ -176,7 +176,10 @@ def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
 
 
 def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
-    """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text."""
+    """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text.
+
+    Bars of barcodes as well.
+    """
     in_text = np.zeros(len(found.area), bool)
     for line in lines:
         if len(line.pieces) >= _TEXT_PIECES:
@@ -184,10 +187,12 @@ def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> li
             in_text[line.pieces] = found.height[line.pieces] <= tallest
     thin = found.area < _THIN * found.width * found.height
     large = np.minimum(found.width, found.height) > _LEAST_STROKE * letter
-    return _boxes_of(found, found.usable & ~in_text & thin & large)
+    free = np.flatnonzero(found.usable & ~in_text)
+    chosen = (thin & large)[free] | are_bars(found, free, letter)
+    return _boxes_of(found, free[chosen])
 
 
-def _boxes_of(found: Components, chosen: NDArray[np.bool_]) -> list[Box]:
+def _boxes_of(found: Components, chosen: NDArray[np.bool_] | NDArray[np.int64]) -> list[Box]:
     return [Box(*edges) for edges in found.boxes_of(chosen).tolist()]
 
 
