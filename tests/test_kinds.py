@@ -200,6 +200,15 @@ class DrawnTest(unittest.TestCase):
         self.assertEqual(page.blocks[0].text.split(), ["gauge_open", "gauge_all"])
         self.assertIs(page.blocks[0].kind, BlockKind.MARGIN_NOTE)
 
+    def test_titles_beside_each_other(self):
+        """What stands beside a running title in the first row is one as well."""
+        image = blank()
+        write_lines(image, ["Log of the light"], x=120, y=60, size=30)
+        write_lines(image, ["THE HARBOUR"], x=860, y=60, size=30)
+        write_lines(image, wrap(PROSE * 4, 52), y=220)
+        kinds = [block.kind for block in aq.read_page(image).blocks]
+        self.assertEqual(kinds, [*2 * [BlockKind.RUNNING_HEAD], BlockKind.PARAGRAPH])
+
     def test_numbers_of_a_bibliography(self):
         """Numbers in brackets before entries of several lines are marks of items, no cells."""
         image = blank()

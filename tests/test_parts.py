@@ -21,7 +21,7 @@ from amberquarry.assembly import assemble
 from amberquarry.document import Block
 from amberquarry.formats.records import page_from_record, page_record, schema
 from amberquarry.imaging import cut_out, encoded
-from amberquarry.layout import join_line_numbers
+from amberquarry.layout import drawings_of_tables, join_line_numbers
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.kinds import goes_on
 from amberquarry.layout.tables import is_tabular
@@ -350,6 +350,58 @@ class TableTest(unittest.TestCase):
         )
         self.assertLess(max(block.box.x1 for block in page.blocks[:1]), 800)
 
+    def test_cells_of_several_lines(self):
+        """Between rules a cell may run over lines, which stay together."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        names = ("North gauge", "Quay gauge", "Mole gauge", "Bell rock")
+        write_justified(image, PROSE * 3, 140, 140, 960, 5)
+        for row, name in enumerate(names):
+            y = 500 + 120 * row
+            for x, cell in ((160, name), (480, "read at noon")):
+                draw.text((x, y), cell, font=font(28), fill=0)
+            for line, text in enumerate(("the keeper writes the", "level in the book")):
+                draw.text((760, y + 42 * line), text, font=font(28), fill=0)
+        for row in range(5):
+            draw.line((140, 490 + 120 * row, 1120, 490 + 120 * row), fill=0, width=3)
+        page = aq.read_page(image)
+        [table] = of_kind(page, BlockKind.TABLE)
+        rest = "read at noon the keeper writes the level in the book"
+        self.assertEqual(table.text.split(), " ".join(f"{n} {rest}" for n in names).split())
+
+    def test_grid_with_a_column_of_several_lines(self):
+        """Upright rules under a head part columns, of which one has lines of its own."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        write_justified(image, PROSE * 3, 140, 140, 960, 5)
+        rows = [("gauge", "code", "meaning")]
+        for name in ("north", "quay", "mole"):
+            rows += [(name, "4", "0 for low water"), ("", "", "1 for high water at the wall")]
+        for row, cells in enumerate(rows):
+            for x, cell in zip((160, 400, 560), cells, strict=True):
+                draw.text((x, 500 + 48 * row), cell, font=font(28), fill=0)
+        draw.line((140, 546, 1120, 546), fill=0, width=3)
+        for x in (370, 530):
+            draw.line((x, 490, x, 840), fill=0, width=3)
+        [table] = of_kind(aq.read_page(image), BlockKind.TABLE)
+        self.assertEqual(table.text.split(), " ".join(cell for row in rows for cell in row).split())
+
+    def test_a_table_that_is_hardly_read_is_a_drawing(self):
+        """What looks like rows of marks on a page that else is read well is a map or a chart."""
+        rows = "x1 g4\nq7 z9"
+        prose = block_of(BlockKind.PARAGRAPH, "the keeper read the gauge before noon", 0)
+        for sureness, sure, kind in ((1.0, 0.4, BlockKind.FIGURE), (1.0, 0.9, BlockKind.TABLE),
+                                     (0.5, 0.4, BlockKind.TABLE)):  # fmt: skip
+            with self.subTest(sureness=sureness, sure=sure):
+                table = block_of(BlockKind.TABLE, rows, 200)
+                for block, value in ((prose, sureness), (table, sure)):
+                    for line in block.lines:
+                        line.confidence = value
+                        for word in line.words:
+                            word.confidence = value
+                found = drawings_of_tables([prose, table])
+                self.assertEqual([b.kind for b in found], [BlockKind.PARAGRAPH, kind])
+
     def test_a_heading_parts_rows_of_fields(self):
         """A line that runs into a table from beside it is no part of it, and parts it."""
         image = blank()
@@ -452,6 +504,53 @@ class MarginTest(unittest.TestCase):
         [note] = of_kind(page, BlockKind.MARGIN_NOTE)
         self.assertEqual(note.text, "see the book of the year for the gale")
         self.assertEqual(page.blocks.index(note), 1)
+
+    def test_a_note_in_the_size_of_the_text(self):
+        """Several lines beside the text are a note, if they are few and narrow."""
+        image = blank()
+        write_justified(image, PROSE * 6, 420, 140, 720, 14)
+        note = ["See the old", "book of the", "harbour for", "the gale of", "that year."]
+        write_lines(image, note, x=140, y=344)
+        write_justified(image, SECOND * 9, 420, 920, 720, 8)
+        page = aq.read_page(image)
+        [note] = of_kind(page, BlockKind.MARGIN_NOTE)
+        self.assertEqual(note.text, "See the old book of the harbour for the gale of that year.")
+        self.assertEqual(page.blocks.index(note), 1)
+
+
+class RaisedTest(unittest.TestCase):
+    def test_a_long_raised_mark_stays_in_its_line(self):
+        """References set small and high after a word are part of its line."""
+        image = blank()
+        lines = write_justified(image, PROSE * 6, 140, 140, 960, 7)
+        at = 140.0
+        for part, size, y in (("The list of gauges", 34, 497), ("p.18a", 20, 490),
+                              ("shows them all.", 34, 497)):  # fmt: skip
+            write_lines(image, [part], x=round(at), y=y, size=size)
+            at += ImageFont.load_default(size).getlength(part) + 5
+        page = aq.read_page(image)
+        self.assertEqual({block.kind for block in page.blocks}, {BlockKind.PARAGRAPH})
+        read = [line for block in page.blocks for line in block.lines]
+        self.assertEqual(len(read), len(lines) + 1)
+        self.assertRegex(read[-1].text, r"^The list of gauges.+8a shows them all\.$")
+
+
+class BarcodeTest(unittest.TestCase):
+    def test_a_barcode_is_a_figure(self):
+        """Bars are no line in unknown letters, and the text beside them is read."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        x, widths = 400, np.random.default_rng(3).integers(1, 4, 70)
+        for number, width in enumerate(widths.tolist()):
+            if number % 2 == 0:
+                draw.rectangle((x, 120, x + 4 * width - 1, 210), fill=0)
+            x += 4 * width
+        write_justified(image, PROSE * 4, 140, 300, 960, 8)
+        page = aq.read_page(image)
+        [figure] = of_kind(page, BlockKind.FIGURE)
+        self.assertLess(abs(figure.box.x0 - 400) + abs(figure.box.x1 - x), 20)
+        self.assertEqual(page.findings, [])
+        self.assertEqual(len(of_kind(page, BlockKind.PARAGRAPH)), 1)
 
 
 class ParagraphTest(unittest.TestCase):

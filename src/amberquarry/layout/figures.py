@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, are_bars
+from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, are_bars, owned_by
 from amberquarry.layout.typography import rows_of
 
 _NEAR = 1.5  # letters between parts of one seed
@@ -62,6 +62,7 @@ def find_figures(
     lines of text over and under it, and beside it. Short lines in there are its labels.
     """
     seeds = [*found.pictures, *found.strokes, *_lone_strokes(found, lines, letter)]
+    seeds += _bars(found, lines, letter)
     if not seeds:
         return []
     text = _text_lines(lines, letter)
@@ -176,10 +177,7 @@ def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
 
 
 def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
-    """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text.
-
-    Bars of barcodes as well.
-    """
+    """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text."""
     in_text = np.zeros(len(found.area), bool)
     for line in lines:
         if len(line.pieces) >= _TEXT_PIECES:
@@ -187,9 +185,14 @@ def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> li
             in_text[line.pieces] = found.height[line.pieces] <= tallest
     thin = found.area < _THIN * found.width * found.height
     large = np.minimum(found.width, found.height) > _LEAST_STROKE * letter
-    free = np.flatnonzero(found.usable & ~in_text)
-    chosen = (thin & large)[free] | are_bars(found, free, letter)
-    return _boxes_of(found, free[chosen])
+    return _boxes_of(found, found.usable & ~in_text & thin & large)
+
+
+def _bars(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+    """Return the boxes of the bars of barcodes; long thin ones were taken for rules."""
+    free = np.flatnonzero(found.usable & ~owned_by(lines, found))
+    boxes = _array([*_boxes_of(found, free), *found.rule_boxes])
+    return [Box(*box) for box in boxes[are_bars(boxes, letter)].tolist()]
 
 
 def _boxes_of(found: Components, chosen: NDArray[np.bool_] | NDArray[np.int64]) -> list[Box]:

@@ -48,8 +48,8 @@ _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 _SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 # Of a barcode: bars at least; their height in letters; of it: width at most, how far off their ends
-# stand; share of their box that is ink; more are noise.
-_FEWEST_BARS, _BAR, _BAR_WIDTH, _BAR_LEVEL, _SOLID_BAR, _MOST_BARS = 12, 1.7, 0.3, 0.06, 0.8, 2000
+# stand; more are noise.
+_FEWEST_BARS, _BAR, _BAR_WIDTH, _BAR_LEVEL, _MOST_BARS = 12, 1.7, 0.3, 0.06, 2000
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
 
@@ -670,16 +670,15 @@ def settle_x_heights(lines: list[TextLine]) -> None:
             line.x_height = as_capitals
 
 
-def are_bars(found: Components, pieces: NDArray[np.int64], letter: float) -> NDArray[np.bool_]:
-    """Return for each piece whether it is a bar among many, all as high and at one height.
+def are_bars(boxes: NDArray[np.floating], letter: float) -> NDArray[np.bool_]:
+    """Return for each box (N, 4) whether it is a bar among many, all as high and at one height.
 
     Barcodes look like a line of unknown letters. letter: usual height of the page's letters.
     """
-    top, bottom = found.top[pieces].astype(float), found.bottom[pieces].astype(float)
-    height, width = bottom - top, found.width[pieces]
-    solid = found.area[pieces] > _SOLID_BAR * height * width
-    bars = np.flatnonzero(solid & (width < _BAR_WIDTH * height) & (height > _BAR * letter))
-    chosen = np.zeros(len(pieces), bool)
+    left, top, right, bottom = boxes.T
+    height = bottom - top
+    bars = np.flatnonzero((right - left < _BAR_WIDTH * height) & (height > _BAR * letter))
+    chosen = np.zeros(len(boxes), bool)
     if not _FEWEST_BARS <= len(bars) <= _MOST_BARS:
         return chosen
     slack = _BAR_LEVEL * height[bars]
@@ -693,7 +692,7 @@ def _is_text(line: TextLine, found: Components, letter: float) -> bool:
     """Return whether the pieces can be a line: dust, lone strokes and barcodes are not."""
     height = found.height[line.pieces]
     width = found.width[line.pieces]
-    if 2 * are_bars(found, line.pieces, letter).sum() > len(height):
+    if 2 * are_bars(found.boxes_of(line.pieces), letter).sum() > len(height):
         return False
     if len(line.pieces) == 1:
         tall, wide = int(height[0]), int(width[0])
