@@ -369,6 +369,21 @@ class TableTest(unittest.TestCase):
         rest = "read at noon the keeper writes the level in the book"
         self.assertEqual(table.text.split(), " ".join(f"{n} {rest}" for n in names).split())
 
+    def test_a_ruled_table_in_fixed_pitch_is_no_listing(self):
+        """Rules under a head and a foot tell a table of names in fixed pitch from a listing."""
+        image = blank()
+        draw, mono = ImageDraw.Draw(image), font(28, "DejaVuSansMono")
+        write_justified(image, PROSE * 3, 140, 140, 960, 5)
+        rows = [("command", "reads", "unit")]
+        rows += [(f"read_{n}", f"gauge_{n}", "mm") for n in ("north", "quay", "mole", "rock")]
+        for row, cells in enumerate(rows):
+            for x, cell in zip((160, 467, 861), cells, strict=True):
+                draw.text((x, 500 + 48 * row), cell, font=mono, fill=0)
+        for y in (490, 546, 742):
+            draw.line((140, y, 1120, y), fill=0, width=3)
+        [table] = of_kind(aq.read_page(image), BlockKind.TABLE)
+        self.assertEqual(table.text.split("\n"), ["   ".join(row) for row in rows])
+
     def test_grid_with_a_column_of_several_lines(self):
         """Upright rules under a head part columns, of which one has lines of its own."""
         image = blank()

@@ -242,6 +242,7 @@ class Block:
     label: str | None = None  # of a caption and of what it belongs to, such as "Figure 3"
     caption: Block | None = None  # of a figure, table or listing
     paragraphs: list[Block] = field(default_factory=list)  # that speak of it, or stand around it
+    ruled: bool = False  # of a table: rules part some of its rows
 
     @property
     def words(self) -> Iterator[Word]:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from amberquarry.document import Block, BlockKind, Emphasis, Page, Style
+from amberquarry.layout.tables import cells_of
 from amberquarry.reading.languages import Prior, identify, load_prior
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
@@ -153,7 +154,7 @@ def set_texts(pages: list[Page]) -> None:
                 for line in block.lines
             ]
             if block.kind is BlockKind.TABLE:
-                block.text = "\n".join(_rows(block, lines))
+                block.text = "\n".join(_rows(block))
                 continue
             if block.kind is BlockKind.CODE:
                 continue  # its text was made from the places of its letters
@@ -189,13 +190,14 @@ def _make_whole(before: Block, block: Block, lexicon: Lexicon) -> None:
     ]
 
 
-def _rows(block: Block, lines: list[str]) -> list[str]:
-    """Return the rows of a table as lines: what stands on one height, left to right."""
+def _rows(block: Block) -> list[str]:
+    """Return the rows of a table as lines: what stands on one height, with white between cells."""
     rows: list[str] = []
     bottom = top = 0.0
-    for line, text in zip(block.lines, lines, strict=True):
-        if not text:
+    for line in block.lines:
+        if line.unsupported_script:
             continue
+        text = "   ".join(cells_of([line]))
         middle = line.box.middle[1]
         if rows and top < middle < bottom:
             rows[-1] += "   " + text

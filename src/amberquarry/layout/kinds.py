@@ -141,6 +141,7 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     if block.kind not in _CUT or not block.lines:
         return [block]
     code = not usual.typewritten and size_of(block) < _HEADING_SIZE * usual.size
+    code = code and not block.ruled
     table = block.kind is BlockKind.TABLE
     if code and is_fixed(_whole_rows(block.lines) if table else block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]

@@ -44,10 +44,11 @@ def cells_of(row: list[Line]) -> list[str]:
     for line in row:
         end = -np.inf
         for word in line.words:
+            text = word.repaired or word.text
             if word.box.x0 - end > _CELL_GAP * line.x_height:
-                cells.append(word.text)
+                cells.append(text)
             else:
-                cells[-1] += f" {word.text}"
+                cells[-1] += f" {text}"
             end = word.box.x1
     return cells
 
@@ -231,7 +232,8 @@ def _gathered(blocks: list[Block], chosen: set[int], bands: list[Box]) -> list[B
             out.append(block)
             continue
         if not placed:
-            out.append(Block(BlockKind.TABLE, Box.around([line.box for line in table]), table))
+            box = Box.around([line.box for line in table])
+            out.append(Block(BlockKind.TABLE, box, table, ruled=len(bands) > 1))
             placed = True
         if rest:
             still = block.kind is not BlockKind.TABLE or is_tabular(rest)
