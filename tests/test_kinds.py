@@ -203,7 +203,7 @@ class DrawnTest(unittest.TestCase):
     def test_titles_beside_each_other(self):
         """What stands beside a running title in the first row is one as well."""
         image = blank()
-        write_lines(image, ["Log of the light"], x=120, y=60, size=30)
+        write_lines(image, ["Log of the light"], x=120, y=60)
         write_lines(image, ["THE HARBOUR"], x=860, y=60, size=30)
         write_lines(image, wrap(PROSE * 4, 52), y=220)
         kinds = [block.kind for block in aq.read_page(image).blocks]

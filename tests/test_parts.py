@@ -113,6 +113,36 @@ class FigureTest(unittest.TestCase):
             self.assertGreater(path.stat().st_size, 2000)
 
 
+class ChartTest(unittest.TestCase):
+    def page(self, curve):
+        """Return a page with a frame that holds a key of long lines, with or without a curve."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        write_justified(image, PROSE * 4, 140, 140, 960, 7)
+        draw.rectangle((300, 560, 940, 980), outline=0, width=3)
+        if curve:
+            x = np.arange(320, 900)
+            y = 940 - 330 * np.exp(-(((x - 520) / 90) ** 2))
+            draw.line([*zip(x.tolist(), y.tolist(), strict=True)], fill=0, width=3)
+        for row in range(4):
+            text = f"level of the gauge {row}"
+            draw.text((640, 580 + 40 * row), text, font=font(24), fill=0)
+        write_lines(image, ["Figure 3. Water at the quay."], x=330, y=1020, size=30)
+        write_justified(image, PROSE * 4, 140, 1110, 960, 7)
+        return aq.read_page(image)
+
+    def test_a_frame_with_curves_is_a_figure_whatever_is_written_in_it(self):
+        page = self.page(True)
+        [figure] = of_kind(page, BlockKind.FIGURE)
+        self.assertGreater(figure.box.overlap(aq.Box(300, 560, 940, 980)) / figure.box.area, 0.9)
+        self.assertEqual([line.text[-1] for line in figure.lines], ["0", "1", "2", "3"])
+        self.assertEqual(len(of_kind(page, BlockKind.CAPTION)), 1)
+        self.assertEqual(len(of_kind(page, BlockKind.PARAGRAPH)), 2)
+
+    def test_a_frame_with_text_alone_is_none(self):
+        self.assertEqual(of_kind(self.page(False), BlockKind.FIGURE), [])
+
+
 class CropTest(unittest.TestCase):
     def test_drawings_become_png_and_tones_jpeg(self):
         drawing = np.full((200, 300), 255, np.uint8)

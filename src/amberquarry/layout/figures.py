@@ -30,6 +30,9 @@ _LEAST_INK = 0.3  # letters along the longer side of what makes a figure larger
 _SURE_LABEL = 0.6  # mean confidence: what is read worse is a part of the drawing
 _ROOM = 0.4  # letters between a figure and the text around it
 _OVERHANG, _SCALE = 3.0, 0.4  # letters that a scale stands out; share of the chart's width
+# Of a chart: letters of its frame; shares of the frame that strokes span, that lines of text fill
+# at most, and of its width that one of them has.
+_LEAST_CHART, _FILLED, _MOST_LABELS, _WIDE_LABEL = 8.0, 0.3, 0.25, 0.6
 _OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
 
 # Photographs by their tones: pixels of a cell; levels under the paper; share of white that it may
@@ -65,7 +68,13 @@ def find_figures(
     seeds += _bars(found, lines, letter)
     if not seeds:
         return []
-    text = _text_lines(lines, letter)
+    charts = _charts(found, lines, letter)
+    seeds += charts
+    text = [
+        line
+        for line in _text_lines(lines, letter)
+        if not any(chart.contains(*line.box.middle) for chart in charts)
+    ]
     blocks = _array([line.box for line in text])
     width = found.rules.shape[1]
     across = [b for b in found.rule_boxes if b.width >= _LONG_RULE * width and b.height < letter]
@@ -82,7 +91,7 @@ def find_figures(
             Box(*box)
             for box in boxes.tolist()
             if min(box[2] - box[0], box[3] - box[1]) >= _LEAST_SIDE * letter
-            and (_inside(blocks, box).sum() <= _MOST_TEXT)
+            and (_inside(blocks, box).sum() <= _MOST_TEXT or _inside(_array(charts), box).any())
         ),
         key=lambda box: (box.y0, box.x0),
     )
@@ -186,6 +195,30 @@ def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> li
     thin = found.area < _THIN * found.width * found.height
     large = np.minimum(found.width, found.height) > _LEAST_STROKE * letter
     return _boxes_of(found, found.usable & ~in_text & thin & large)
+
+
+def _charts(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+    """Return the frames that strokes fill, as curves fill a chart, and no text does.
+
+    What is written in there, however long, is a label or a key.
+    """
+    strokes = _array(found.strokes)
+    boxes = _array([line.box for line in lines])
+    areas = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
+    charts = []
+    for frame in found.rule_boxes:
+        if min(frame.width, frame.height) < _LEAST_CHART * letter:
+            continue
+        own = strokes[_inside(strokes, list(frame))]
+        inside = _inside(boxes, list(frame))
+        if not len(own) or areas[inside].sum() > _MOST_LABELS * frame.area:
+            continue
+        across, down = own[:, 2:].max(0) - own[:, :2].min(0)
+        filled = across > _FILLED * frame.width and down > _FILLED * frame.height
+        widest = (boxes[inside, 2] - boxes[inside, 0]).max(initial=0)
+        if filled and widest < _WIDE_LABEL * frame.width:
+            charts.append(frame)
+    return charts
 
 
 def _bars(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
