@@ -140,10 +140,15 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     """
     if block.kind not in _CUT or not block.lines:
         return [block]
-    code = not usual.typewritten and size_of(block) < _HEADING_SIZE * usual.size
-    code = code and not block.ruled
+    code = size_of(block) < _HEADING_SIZE * usual.size and not block.ruled
+    if usual.typewritten:  # letters as well as listings are
+        code = code and all(looks_like_code(line.text) for line in block.lines)
     table = block.kind is BlockKind.TABLE
-    if code and is_fixed(_whole_rows(block.lines) if table else block.lines):
+    first = block.lines[0]
+    # the heading of a section may be the name of a command
+    named = _SECTION.match(first.text) and Style.BOLD in first.words[0].styles
+    named = named and len(block.lines) == 1
+    if code and not named and is_fixed(_whole_rows(block.lines) if table else block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]
     if contents and block.kind is BlockKind.HEADING and ends_in_leader(block.lines[-1]):
         return [block.part(BlockKind.ITEM, block.lines)]
@@ -414,11 +419,12 @@ def _may_run(block: Block, usual: Measures, beside: bool) -> bool:
     """
     text = " ".join(line.text for line in block.lines)
     size = size_of(block) / usual.size
-    apart = size < SMALL or text.upper() == text or share_of(Style.ITALIC, block.lines[0]) > MOSTLY
+    capitals = text.upper() == text  # their size is measured less well
+    apart = size < SMALL or capitals or share_of(Style.ITALIC, block.lines[0]) > MOSTLY
     return (
         len(block.lines) == 1
         and len(text) < _LONGEST_TITLE
-        and size < _HEADING_SIZE
+        and size < _HEADING_SIZE * (_LARGER if capitals and beside else 1)
         and not text.rstrip().endswith((".", "-", ","))
         and block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
         and (beside or apart)
@@ -554,9 +560,15 @@ def _joined_code(blocks: list[Block], usual: Measures) -> list[Block]:
     return joined
 
 
+def _is_bold(block: Block) -> bool:
+    return all(share_of(Style.BOLD, line) == 1 for line in block.lines)
+
+
 def _on_grid(block: Block, code: Block) -> bool:
     """Return whether short lines are set like a listing beside them, and begin on its grid."""
     if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.ITEM):
+        return False
+    if _is_bold(block) and not any(share_of(Style.BOLD, line) for line in code.lines):
         return False
     shares = fixed_shares(block.lines)
     if ((shares > 0) & (shares <= FIXED_SHARE)).any():  # long enough to tell that it is not
