@@ -5,7 +5,8 @@
     python benchmarks/devpages.py score --data DATA --split inspect
 
 Pages are drawn once by seed; whole documents (with their translations) belong to one split. The
-further pages, one or two of each document, were looked at for faults as those to inspect were.
+further pages, one or two of each document, were looked at for faults as those to inspect were,
+in two lots.
 """
 
 from __future__ import annotations
@@ -54,8 +55,8 @@ PACKAGES = [
     "texlive-humanities-doc",
 ]
 SPLITS = ("train", "inspect", "score")
-FURTHER = "further"
-SCORED = (*SPLITS, FURTHER)
+FURTHER = ("further", "further-2")
+SCORED = (*SPLITS, *FURTHER)
 PAGES_OF_SPLIT = {"train": 60, "inspect": 60, "score": 90}
 MOST_OF_DOCUMENT = 3
 DPI = 300.0
@@ -160,7 +161,7 @@ def write_page(
 
 def listed(split: str) -> dict[str, dict[str, str]]:
     """Return the facts of the pages of a split by key, from the list in the repository."""
-    name = "further.tsv" if split == FURTHER else "devpages.tsv"
+    name = "further.tsv" if split in FURTHER else "devpages.tsv"
     with (HERE / name).open(encoding="utf-8", newline="") as file:
         return {
             row["key"]: row for row in csv.DictReader(file, delimiter="\t") if row["split"] == split
@@ -240,7 +241,7 @@ def build(data: Path) -> None:
 @click.option("--data", type=click.Path(path_type=Path), required=True)
 def further(data: Path) -> None:
     """Render and scan the further pages, and write their truth."""
-    rows = listed(FURTHER).values()
+    rows = [row for split in FURTHER for row in listed(split).values()]
     fetch(data / "devpk", sorted({row["package"] for row in rows}))
     for row in rows:
         path = data / "devpk" / row["package"] / row["path"]
@@ -254,7 +255,8 @@ def further(data: Path) -> None:
         if not blocks:
             continue
         for level in LEVELS:
-            write_page(data / "devpages" / FURTHER / level, row["key"], level, clean, blocks)
+            folder = data / "devpages" / row["split"] / level
+            write_page(folder, row["key"], level, clean, blocks)
 
 
 def read_one(path: str) -> tuple[str, PageScore, float]:
