@@ -6,7 +6,7 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.document import Block, BlockKind, Box, Line, Word
 from amberquarry.layout.typography import rows_of
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
@@ -40,16 +40,21 @@ def place_tables(blocks: list[Block], rules: list[Box], letter: float) -> list[B
 
 def cells_of(row: list[Line]) -> list[str]:
     """Return the texts of a row's cells: wide gaps part them, also within what was read as one."""
-    cells: list[str] = []
-    for line in row:
-        end = -np.inf
-        for word in line.words:
-            text = word.repaired or word.text
-            if word.box.x0 - end > _CELL_GAP * line.x_height:
-                cells.append(text)
-            else:
-                cells[-1] += f" {text}"
-            end = word.box.x1
+    return [
+        " ".join(word.repaired or word.text for word in cell)
+        for line in row
+        for cell in _cells_in(line)
+    ]
+
+
+def _cells_in(line: Line) -> list[list[Word]]:
+    """Return the words of a line by the cells in which they stand."""
+    cells: list[list[Word]] = []
+    for word in line.words:
+        if cells and word.box.x0 - cells[-1][-1].box.x1 <= _CELL_GAP * line.x_height:
+            cells[-1].append(word)
+        else:
+            cells.append([word])
     return cells
 
 
@@ -66,8 +71,7 @@ def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
 def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) -> list[list[Box]]:
     """Return where rules enclose rows of cells: in frames, and between rules of one length.
 
-    Each as the bands from rule to rule.
-
+    Each is given as its bands from rule to rule.
     prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
     with small tables among them, are the page's.
     """
@@ -92,7 +96,6 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
         ]
         across = [box for box in across if not any(box is other for other in group)]
         bands = [Box(over.x0, over.y0, over.x1, under.y1) for over, under in pairwise(group)]
-        with_rows = [_holds_rows(band, lines, 1) for band in bands]
         with_rows = [_holds_rows(band, lines, 1) for band in bands]
         low = [0 < len(rows_of(_inside(band, lines))) <= _MOST_ROW for band in bands]
         found += [run for run in _runs(bands, with_rows) if _holds_rows(Box.around(run), lines, 2)]
@@ -139,18 +142,9 @@ def _columns_of(rows: list[list[tuple[float, float]]]) -> list[tuple[float, floa
 
 
 def _cells_across(lines: list[Line]) -> list[tuple[float, float]]:
-    """Return from where to where the cells of some lines reach, left to right."""
-    reached: list[tuple[float, float]] = []
-    for line in lines:
-        begins = True
-        for word in line.words:
-            begins = begins or word.box.x0 - reached[-1][1] > _CELL_GAP * line.x_height
-            if begins:
-                reached.append((word.box.x0, word.box.x1))
-            else:
-                reached[-1] = reached[-1][0], word.box.x1
-            begins = False
-    return reached
+    """Return from where to where the cells of some lines reach."""
+    cells = [cell for line in lines for cell in _cells_in(line)]
+    return [(cell[0].box.x0, cell[-1].box.x1) for cell in cells]
 
 
 def _prose_share(lines: list[Line], prose: set[int]) -> float:
