@@ -550,18 +550,6 @@ class MarginTest(unittest.TestCase):
         self.assertEqual(note.text, "see the book of the year for the gale")
         self.assertEqual(page.blocks.index(note), 1)
 
-    def test_a_note_in_the_size_of_the_text(self):
-        """Several lines beside the text are a note, if they are few and narrow."""
-        image = blank()
-        write_justified(image, PROSE * 6, 420, 140, 720, 14)
-        note = ["See the old", "book of the", "harbour for", "the gale of", "that year."]
-        write_lines(image, note, x=140, y=344)
-        write_justified(image, SECOND * 9, 420, 920, 720, 8)
-        page = aq.read_page(image)
-        [note] = of_kind(page, BlockKind.MARGIN_NOTE)
-        self.assertEqual(note.text, "See the old book of the harbour for the gale of that year.")
-        self.assertEqual(page.blocks.index(note), 1)
-
 
 class RaisedTest(unittest.TestCase):
     def test_a_long_raised_mark_stays_in_its_line(self):

@@ -9,8 +9,7 @@ from amberquarry.layout.components import Components
 from amberquarry.layout.lines import TextLine, measure_line, usual_x_height
 
 _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
-_SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters and lines of text
-_NARROW, _NOTE_LINES = 0.5, 4  # of the text's width; lines of a note in the size of the text
+_SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
 _OFF = 0.7  # x-heights between the text and a note
 _SPACE, _WORDED = 0.4, 0.5  # x-heights of white between words; share of lines with such
 _FIXED_SPACE = 1.1  # the same in fixed pitch, where narrow letters stand in much white
@@ -46,9 +45,7 @@ def part_margins(
     right = float(np.percentile([line.box.x1 for line in running], _EDGES[1]))
     top, foot = min(line.box.y0 for line in running), max(line.box.y1 for line in running)
     # columns of text stand there, and no notes
-    beside = [line for line in running if not left < line.box.middle[0] < right]
-    wide = max((line.box.width for line in beside), default=0.0) > _NARROW * (right - left)
-    if wide or len(beside) > _MOST * len(running):
+    if any(not left < line.box.middle[0] < right for line in running):
         return lines, []
     starts = np.sort([line.box.x0 for line in running])
     common = np.abs(starts[:, None] - starts[None]) < _ONE_EDGE * usual
@@ -59,7 +56,7 @@ def part_margins(
         if sure:
             left = edge
             break
-    sure = sure or _notes(lines, found, (left, top, right, foot), usual)
+    sure = sure or _small_notes(lines, found, (left, top, right, foot), usual)
     letters = sum(len(line.pieces) for line in lines)
     if not sure or sum(len(line.pieces) for line in sure) > _MOST * letters:
         return lines, []
@@ -78,37 +75,24 @@ def part_margins(
     return text, notes
 
 
-def _notes(
+def _small_notes(
     lines: list[TextLine],
     found: Components,
     text: tuple[float, float, float, float],
     usual: float,
 ) -> list[TextLine]:
-    """Return the lines outside of the text in small type, or of notes of several lines.
-
-    text: left, top, right and foot of it.
-    """
+    """Return the lines in small type outside of the text: left, top, right and foot of it."""
     left, top, right, foot = text
-    notes: list[list[TextLine]] = []
+    notes: list[TextLine] = []
     for line in sorted(lines, key=lambda line: line.box.y0):
         outside = line.box.x0 > right + _OFF * usual or line.box.x1 < left - _OFF * usual
         inside = top < line.box.middle[1] < foot + usual
-        under = any(0 < line.box.y0 - note[-1].box.y0 < _STEP * usual for note in notes[-1:])
-        if not outside or not (inside or under):
-            continue
-        if under:
-            notes[-1].append(line)
-        else:
-            notes.append([line])
-    found_notes = [
-        line
-        for note in notes
-        for line in note
-        if line.x_height < _SMALL * usual or len(note) >= _NOTE_LINES
-    ]
+        under = any(0 < line.box.y0 - note.box.y0 < _STEP * usual for note in notes[-1:])
+        if outside and line.x_height < _SMALL * usual and (inside or under):
+            notes.append(line)
     # names and numbers of lines there belong to the text beside them
-    worded = sum(_has_words(line, found) for line in found_notes)
-    return found_notes if worded >= _WORDED * len(found_notes) else []
+    worded = sum(_has_words(line, found) for line in notes)
+    return notes if worded >= _WORDED * len(notes) else []
 
 
 def _names(
