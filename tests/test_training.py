@@ -41,6 +41,8 @@ from amberquarry.training.texts import (
     amount,
     code,
     date,
+    mark_of_note,
+    name_with_figures,
     number,
     old_spelling,
     sample_text,
@@ -122,6 +124,16 @@ class TextTest(unittest.TestCase):
         self.assertEqual({c for text in texts for c in text} - set(ALPHABET), set())
         self.assertGreater(sum(bool(text) for text in texts), 1480)
         self.assertTrue(all("  " not in text for text in texts))
+
+    def test_marks_of_notes_and_names_with_figures(self):
+        """Marks have one or two figures of one form; names hold a figure."""
+        chance = random.Random(3)
+        marks = {mark_of_note(chance) for _ in range(400)}
+        self.assertEqual({len(mark) for mark in marks}, {1, 2})
+        self.assertTrue(any(len(mark) == 2 and mark[1] == "⁰" for mark in marks))
+        self.assertFalse(any(mark[0] == "⁰" for mark in marks))
+        for _ in range(100):
+            self.assertRegex(name_with_figures(chance), r"^(v?\d\.\d|[A-Za-z]{1,3}\d).*$")
 
     def test_letters_one_by_one(self):
         """Lines of letters hold those of a language, marked ones and pairs of capitals too."""
@@ -300,6 +312,22 @@ class LineTest(unittest.TestCase):
         for seed in range(300):
             found.update(settings_of_letters("The Tide 23rd", drawer, random.Random(seed)))
         self.assertEqual(found, {"plain", "raised", "lowered", "small capital"})
+
+    def test_numbers_of_lines_and_indices(self):
+        """Lines may begin with their number in small figures; formulas have indices often."""
+        drawer = GlyphDrawer(face(), FONTS, 20)
+        manners = [
+            settings_of_letters("125 the tide", drawer, random.Random(n))[:4] for n in range(40)
+        ]
+        self.assertIn(["small figure"] * 4, manners)
+        self.assertIn(["plain"] * 4, manners)
+        counts = [
+            sum(
+                "lowered" in settings_of_letters(text, drawer, random.Random(n)) for n in range(200)
+            )
+            for text in ("xi = yj", "xi or yj")
+        ]
+        self.assertGreater(counts[0], 2 * counts[1])
 
     def test_logos_keep_their_letters(self):
         """Letters of a logo stand off the line and over each other; the label names them."""
