@@ -51,7 +51,7 @@ _IN_OTHER_SCRIPT, _ROWS = 0.9, 5
 # Letters expected right in sure words, and their share of all: with less, a photograph is taken to
 # hold no text.
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
-_CLEARLY, _NEARLY = 1.0, 0.8
+_NEARLY = 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
@@ -186,7 +186,7 @@ def _says_more(scene: Page, page: Page) -> bool:
     """
     if page.confidence < _BAD:
         return _letters_in_words(scene) > _NEARLY * _letters_in_words(page)
-    return _letters_gained(scene) > _CLEARLY * _letters_gained(page)
+    return _letters_gained(scene) > _letters_gained(page)
 
 
 def _letters_gained(page: Page) -> float:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.document import Block, BlockKind, Box, Line, weighted_confidence
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, are_bars, owned_by
@@ -333,17 +333,11 @@ def drawings_of_tables(blocks: list[Block]) -> list[Block]:
     Names in a map or marks in a chart may stand in rows.
     """
     tables = [block for block in blocks if block.kind is BlockKind.TABLE]
-    if not tables or _sureness([b for b in blocks if b.kind is not BlockKind.TABLE]) < _SURE_PAGE:
+    others = (word for b in blocks if b.kind is not BlockKind.TABLE for word in b.words)
+    if not tables or weighted_confidence(others) < _SURE_PAGE:
         return blocks
-    drawn = [block.box for block in tables if _sureness([block]) < _UNSURE]
+    drawn = [block.box for block in tables if block.confidence < _UNSURE]
     return place_figures(blocks, drawn)
-
-
-def _sureness(blocks: list[Block]) -> float:
-    """Return the mean confidence of the letters of some blocks; 0 without letters."""
-    words = [word for block in blocks for line in block.lines for word in line.words]
-    letters = sum(len(word.text) for word in words)
-    return sum(len(word.text) * word.confidence for word in words) / max(1, letters)
 
 
 def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:

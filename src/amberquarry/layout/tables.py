@@ -100,13 +100,15 @@ def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) 
         low = [0 < len(rows_of(_inside(band, lines))) <= _MOST_ROW for band in bands]
         found += [run for run in _runs(bands, with_rows) if _holds_rows(Box.around(run), lines, 2)]
         found += [run for run in _runs(bands, low) if _are_rows(run, lines)]
+    found = [
+        bands
+        for bands in found
+        if _prose_share(_inside(Box.around(bands), lines), prose) < _MOST_PROSE
+    ]
     kept: list[list[Box]] = []
     for bands in sorted([*frames, *found], key=lambda bands: -Box.around(bands).area):
         zone = Box.around(bands)
-        prosaic = _prose_share(_inside(zone, lines), prose) >= _MOST_PROSE
-        if (bands in frames or not prosaic) and not any(
-            Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept
-        ):
+        if not any(Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept):
             kept.append(bands)
     return sorted(kept, key=lambda bands: bands[0].y0)
 
