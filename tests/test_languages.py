@@ -10,7 +10,7 @@ from amberquarry import Settings, read_page
 from amberquarry.assembly import set_texts
 from amberquarry.formats.records import page_record
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
-from amberquarry.reading.decode import decode, doubts_of, figures_joined, resolve
+from amberquarry.reading.decode import decode, doubts_of, figures_joined, resolve, weighed
 from amberquarry.reading.languages import identify, load_prior, sign_of, words_of
 from amberquarry.reading.net import Steps
 from amberquarry.reading.repair import nearest_word
@@ -61,6 +61,19 @@ class LanguageTest(unittest.TestCase):
         self.assertEqual(decode(joined).text, "2⁸")
         self.assertAlmostEqual(decode(joined).confidences[1], 0.5, 5)
         np.testing.assert_allclose(joined.classes.sum(1), steps.classes.sum(1), rtol=1e-5)
+
+    def test_unknown_letters_only_for_certain(self):
+        """A blurred letter is read as what it may be; one of another script stays unknown."""
+        blurred = weighed(said("tide", [(1, [("\ufffd", 0.7), ("i", 0.3)])]), 0.0)
+        self.assertEqual(decode(blurred).text, "tide")
+        np.testing.assert_allclose(blurred.classes.sum(1), 1, rtol=1e-5)
+        self.assertEqual(decode(weighed(said("t\ufffdde"), 0.0)).text, "t\ufffdde")
+
+    def test_words_parted_sooner(self):
+        """More weight on the blank between words parts them where the ink leaves it open."""
+        steps = said("highatide", [(4, [("a", 0.6), (" ", 0.3)])])
+        self.assertEqual(decode(weighed(steps, 0.0)).text, "highatide")
+        self.assertEqual(decode(weighed(steps, 2.0)).text, "high tide")
 
     def test_languages_are_told(self):
         """A sentence is enough to tell its language."""

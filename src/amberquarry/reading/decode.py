@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF
+from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
 from amberquarry.reading.ground import TIME_STRIDE
 from amberquarry.reading.languages import Prior
 from amberquarry.reading.net import Steps
@@ -16,6 +16,7 @@ from amberquarry.reading.search import Search, align, doubtful_parts, read_part
 
 _FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
 _FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
+_UNKNOWN_ODDS = 0.05  # of the sign for letters of other scripts
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,13 +85,16 @@ def figures_joined(steps: Steps) -> Steps:
     return Steps(classes, steps.styles)
 
 
-def parted(steps: Steps, log_odds: float) -> Steps:
-    """Return the net's steps with the odds of a blank between words raised."""
-    if not log_odds:
-        return steps
-    space = CLASS_OF[" "]
-    classes = steps.classes.copy()
-    classes[:, space] *= np.float32(np.exp(log_odds))
+def weighed(steps: Steps, word_parting: float) -> Steps:
+    """Return the net's steps with the odds of a blank between words raised by their logarithm.
+
+    The sign for letters of other scripts gets smaller odds: a letter of such a script is told for
+    certain, what is a little like one is a blurred or broken letter.
+    """
+    odds = np.ones(steps.classes.shape[1], np.float32)
+    odds[CLASS_OF[" "]] = np.exp(word_parting)
+    odds[CLASS_OF[UNKNOWN]] = _UNKNOWN_ODDS
+    classes = steps.classes * odds
     return Steps(classes / classes.sum(1, keepdims=True), steps.styles)
 
 

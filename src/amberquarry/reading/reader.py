@@ -22,8 +22,8 @@ from amberquarry.reading.decode import (
     decode,
     doubts_of,
     figures_joined,
-    parted,
     resolve,
+    weighed,
 )
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
@@ -177,7 +177,7 @@ def _read_all(
         foreign = owner >= 0
         foreign[line.pieces] = False
         picture = cut_line(grey, found, line, foreign, settings)
-        steps = parted(figures_joined(network.steps(picture.ink)), settings.word_parting)
+        steps = weighed(figures_joined(network.steps(picture.ink)), settings.word_parting)
         return _Reading(line, picture, decode(steps), doubts_of(steps))
 
     for number, line in enumerate(lines):

@@ -178,7 +178,11 @@ def scan(
             picture = cv2.divide(picture, np.maximum(paper, 1), scale=250)
         low, high = np.percentile(picture[::2, ::2], (1.5, 80))
         level = low + (high - low) * chance.uniform(0.35, 0.75)
-        picture = np.where(picture > level, 255, 0).astype(np.uint8)
+        seen = picture.astype(np.float32)
+        if chance.random() < 0.4 * strength:  # a level near the paper's grain: specks and holes
+            grain = chance.standard_normal(picture.shape).astype(np.float32)
+            seen += grain * (high - low) * chance.uniform(0.05, 0.3)
+        picture = np.where(seen > level, 255, 0).astype(np.uint8)
         if chance.random() < 0.85:  # as the reader does with pictures of 1 bit
             picture = heal(picture)
     return picture

@@ -462,12 +462,12 @@ class LineSource:
         family = chance.choices(self._families, self._weights)[0]
         face = chance.choice(family)
         screen = chance.random() < 0.05
-        office = not screen and chance.random() < 0.25 * strength
+        office = not screen and chance.random() < 0.4 * strength
         if screen:  # drawn at its final size, as programs draw text
             source = render = chance.uniform(5.0, 10.0)
         else:
             # x-height in the pixels of the scan; cheap machines scan at 150 dpi and little more
-            source = chance.uniform(6.0, 11.5) if office else chance.triangular(5.5, 30, 11)
+            source = chance.uniform(5.5, 11.0) if office else chance.triangular(5.5, 30, 11)
             render = max(18.0, min(32.0, source * 1.5))
         drawer = GlyphDrawer(face, self._fonts, render)
         old = chance.random() < _OLD_SHARE and drawer.holds("ſæœ") and not drawer.fixed_pitch
@@ -599,7 +599,7 @@ class LineSource:
                 cv2.INTER_LINEAR,
             )
         hard = office or (not screen and chance.random() < 0.75)
-        if hard and chance.random() < 0.6:
+        if hard and chance.random() < (0.85 if office else 0.6):
             ink = degrade.wear_strokes(ink, noise, rendered, strength)
         if hard and chance.random() < (0.3 if drawer.old else 0.08) * strength:
             ink = degrade.ink_unevenly(ink, noise, rendered)
