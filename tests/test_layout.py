@@ -228,6 +228,17 @@ class OrderTest(unittest.TestCase):
         write_justified(image, PROSE * 9, 100, 740, 660, 19)
         self.assert_columns(image, 28, 30)
 
+    def test_points_below_each_other_part_no_columns(self):
+        """In rows of one pitch the white around a point goes down the page, inside words."""
+        image, words = blank(1600, 2100), PROSE.split()
+        for row in range(36):
+            text = f"v0.{row + 10} {' '.join(words[row % 20 :][:6])}"
+            for place, letter in enumerate(text):
+                write_lines(image, [letter], x=200 + 20 * place, y=200 + 51 * row)
+        lines = layout_of(image).lines
+        self.assertEqual(len(lines), 36)
+        self.assertTrue(all(line.box.x0 < 230 and line.box.x1 > 600 for line in lines))
+
     def test_marks_of_a_list_stay_with_their_lines(self):
         """The white between hanging marks and their text parts neither columns nor lines."""
         image = blank(1600, 2100)

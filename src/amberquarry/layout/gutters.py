@@ -27,6 +27,10 @@ _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
 _LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
 
+# Letters: least size of a point or dash, widest white around one in words, and the white beside it
+# in which letters stand; share of a strip's lines with such a sign, from which it parts no columns.
+_SIGN, _WORD_WHITE, _WITHIN_WORD, _FILLED = 0.12, 3.0, 0.8, 0.6
+
 
 def _whole(found: Components, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
     """Return pieces painted whole, with the white between those larger than usual.
@@ -79,6 +83,7 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
             int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
         ] = 1
     extent = _Extent.of(drawn)
+    signs = _signs(found, letter)
     gutters: list[Box] = []
     for width, length, least in _GUTTERS:
         wide = max(2, round(width * letter / COARSE))
@@ -91,20 +96,52 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
             borderValue=0,
         )
         for region in boxes_of_pieces(white):
+            strips = _strips(
+                white,
+                region,
+                drawn,
+                extent,
+                long,
+                rows=least * 1.5 * letter / COARSE,
+                beyond=round(_BEYOND * letter / COARSE),
+                feet=round(_FEET * letter / COARSE),
+                near=round(_NEAR_WHITE * letter / COARSE),
+            )
             gutters.extend(
-                _strips(
-                    white,
-                    region,
-                    drawn,
-                    extent,
-                    long,
-                    rows=least * 1.5 * letter / COARSE,
-                    beyond=round(_BEYOND * letter / COARSE),
-                    feet=round(_FEET * letter / COARSE),
-                    near=round(_NEAR_WHITE * letter / COARSE),
-                )
+                strip for strip in strips if not _within_words(strip, drawn, signs, letter)
             )
     return gutters + _ruled_gutters(found, extent, letter)
+
+
+def _signs(found: Components, letter: float) -> NDArray[np.uint8]:
+    """Return the pieces too low for letters, such as points and dashes, painted as high as a line.
+
+    Specks are left out.
+    """
+    low = found.usable & (found.height < 0.5 * letter)
+    large = np.maximum(found.height, found.width) >= _SIGN * letter
+    index = np.flatnonzero(low & large)
+    left, top, right, bottom = (
+        a[index].astype(float) for a in (found.left, found.top, found.right, found.bottom)
+    )
+    return painted(found.labels.shape, left, top - letter, right, bottom + letter)
+
+
+def _within_words(
+    strip: Box, drawn: NDArray[np.uint8], signs: NDArray[np.uint8], letter: float
+) -> bool:
+    """Return whether a strip of white runs through words: signs stand in it between letters.
+
+    In lines of one pitch below each other the white around a point or dash is one strip.
+    """
+    x0, y0, x1, y1 = (int(edge) // COARSE for edge in strip)
+    if (x1 - x0) * COARSE > _WORD_WHITE * letter:
+        return False
+    near = max(1, round(_WITHIN_WORD * letter / COARSE))
+    before = drawn[y0:y1, max(0, x0 - near) : x0].any(1)
+    facing = before & drawn[y0:y1, x1 : x1 + near].any(1)
+    filled = facing & signs[y0:y1, max(0, x0 - 1) : x1 + 1].any(1)
+    return bool(filled.sum() > _FILLED * facing.sum())
 
 
 def _ruled_gutters(found: Components, extent: _Extent, letter: float) -> list[Box]:
