@@ -27,9 +27,10 @@ _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 _NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
 _LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
 
-# Letters: least size of a point or dash, widest white around one in words, and the white beside it
-# in which letters stand; share of a strip's lines with such a sign, from which it parts no columns.
-_SIGN, _WORD_WHITE, _WITHIN_WORD, _FILLED = 0.12, 3.0, 0.8, 0.6
+# Letters: least size of a point or dash, widest white around one in words, the white beside it in
+# which letters stand, and the least height of the lines that have them there together; share of
+# these with such a sign, from which a strip parts no columns.
+_SIGN, _WORD_WHITE, _WITHIN_WORD, _WORD_LINES, _FILLED = 0.12, 1.6, 0.8, 5.0, 0.8
 
 
 def _whole(found: Components, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
@@ -140,6 +141,8 @@ def _within_words(
     near = max(1, round(_WITHIN_WORD * letter / COARSE))
     before = drawn[y0:y1, max(0, x0 - near) : x0].any(1)
     facing = before & drawn[y0:y1, x1 : x1 + near].any(1)
+    if facing.sum() * COARSE < _WORD_LINES * letter:
+        return False
     filled = facing & signs[y0:y1, max(0, x0 - 1) : x1 + 1].any(1)
     return bool(filled.sum() > _FILLED * facing.sum())
 
