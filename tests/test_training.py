@@ -399,3 +399,15 @@ class WearTest(unittest.TestCase):
             picture = degrade.scan(degrade.lay_on_paper(self.ink, chance, 1.0), chance, 16, 1.0)
             told += picture[self.ink > 0.8].mean() < picture[self.ink < 0.1].mean() - 15
         self.assertGreaterEqual(told, 36)
+
+    def test_grain_of_black_and_white_scans(self):
+        """Some have specks on the paper; their letters are darker than it all the same."""
+        grey = degrade.lay_on_paper(self.ink, np.random.default_rng(1), 0.0)
+        specked = 0
+        for seed in range(60):
+            picture = degrade.scan(grey, np.random.default_rng(seed), 16, 1.0, office=True)
+            dark = picture < 128
+            paper = dark[self.ink < 0.01].mean()
+            specked += paper > 0.01
+            self.assertGreater(dark[self.ink > 0.8].mean(), paper + 0.2)
+        self.assertTrue(3 <= specked <= 30, specked)
