@@ -400,7 +400,7 @@ class WearTest(unittest.TestCase):
             told += picture[self.ink > 0.8].mean() < picture[self.ink < 0.1].mean() - 15
         self.assertGreaterEqual(told, 36)
 
-    def test_grain_of_black_and_white_scans(self):
+    def test_cheap_scans_keep_their_letters(self):
         """Some have specks on the paper; their letters are darker than it all the same."""
         grey = degrade.lay_on_paper(self.ink, np.random.default_rng(1), 0.0)
         specked = 0
