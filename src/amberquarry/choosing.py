@@ -54,6 +54,7 @@ _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _NEARLY = 0.8
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
+_SHORT_SCENE, _SURE_SHORT_SCENE = 3, 0.85  # letters of one that must be surer: bricks give such
 _LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
 _ROOM_PX = 6  # around what is cut out of a page
 _SURE_LINE = 0.99
@@ -250,7 +251,8 @@ def _read_scene(
     for seen in find_scene_lines(picture.grey):
         line = _read_scene_line(seen, network, settings)
         letters = sum(sign.isalnum() for sign in line.text)
-        if letters >= _LEAST_SCENE_LETTERS and line.confidence >= _SURE_SCENE:
+        sure = _SURE_SHORT_SCENE if letters <= _SHORT_SCENE else _SURE_SCENE
+        if letters >= _LEAST_SCENE_LETTERS and line.confidence >= sure:
             leave_out_doubtful(line, settings)
             lines.append(line)
     blocks = (
