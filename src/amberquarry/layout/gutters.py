@@ -84,7 +84,6 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
             int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
         ] = 1
     extent = _Extent.of(drawn)
-    signs = _signs(found, letter)
     gutters: list[Box] = []
     for width, length, least in _GUTTERS:
         wide = max(2, round(width * letter / COARSE))
@@ -97,20 +96,22 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
             borderValue=0,
         )
         for region in boxes_of_pieces(white):
-            strips = _strips(
-                white,
-                region,
-                drawn,
-                extent,
-                long,
-                rows=least * 1.5 * letter / COARSE,
-                beyond=round(_BEYOND * letter / COARSE),
-                feet=round(_FEET * letter / COARSE),
-                near=round(_NEAR_WHITE * letter / COARSE),
-            )
             gutters.extend(
-                strip for strip in strips if not _within_words(strip, drawn, signs, letter)
+                _strips(
+                    white,
+                    region,
+                    drawn,
+                    extent,
+                    long,
+                    rows=least * 1.5 * letter / COARSE,
+                    beyond=round(_BEYOND * letter / COARSE),
+                    feet=round(_FEET * letter / COARSE),
+                    near=round(_NEAR_WHITE * letter / COARSE),
+                )
             )
+    if any(strip.width <= _WORD_WHITE * letter for strip in gutters):
+        signs = _signs(found, letter)
+        gutters = [g for g in gutters if not _within_words(g, drawn, signs, letter)]
     return gutters + _ruled_gutters(found, extent, letter)
 
 
@@ -135,9 +136,9 @@ def _within_words(
 
     In lines of one pitch below each other the white around a point or dash is one strip.
     """
-    x0, y0, x1, y1 = (int(edge) // COARSE for edge in strip)
-    if (x1 - x0) * COARSE > _WORD_WHITE * letter:
+    if strip.width > _WORD_WHITE * letter:
         return False
+    x0, y0, x1, y1 = (int(edge) // COARSE for edge in strip)
     near = max(1, round(_WITHIN_WORD * letter / COARSE))
     before = drawn[y0:y1, max(0, x0 - near) : x0].any(1)
     facing = before & drawn[y0:y1, x1 : x1 + near].any(1)
