@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.pieces import connected_pieces
+from amberquarry.imaging.shrink import in_blocks
 
 Grey = NDArray[np.uint8]
 
@@ -198,13 +199,6 @@ def _with_edges(grey: Grey, ground: Grey, steep: NDArray[np.bool_]) -> Grey:
     return np.where(chosen > 0, fine, ground)
 
 
-def _in_blocks(grey: Grey) -> Grey:
-    """Return the means of the page's blocks."""
-    height, width = grey.shape
-    size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
-    return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
-
-
 def even_page(
     grey: Grey, reverse: bool = True, light: bool = True
 ) -> tuple[Grey, tuple[PreparationStep, ...]]:
@@ -217,14 +211,14 @@ def even_page(
     """
     steps = []
     seam = None
-    small, source = _in_blocks(grey), grey
+    small, source = in_blocks(grey, _SHRINK), grey
     beside = beside_paper(grey, small) if light else None
     if reverse:
         grey, seam, share = reverse_dark(grey, small)
         if share:
             steps.append(PreparationStep(Step.REVERSE, f"light letters on {share:.0%} of the page"))
     if light:
-        ground = _paper_level(small if grey is source else _in_blocks(grey))
+        ground = _paper_level(small if grey is source else in_blocks(grey, _SHRINK))
         if int(ground.min()) < _FLAT_GROUND:
             levels = f"ground between {ground.min()} and {ground.max()} of 255"
             steps.append(PreparationStep(Step.LIGHT, levels))
@@ -266,7 +260,7 @@ def reverse_dark(grey: Grey, small: Grey) -> tuple[Grey, NDArray[np.bool_] | Non
 
 def ground_of(grey: Grey) -> Grey:
     """Return the paper's level in blocks: a morphological closing of the page."""
-    return _paper_level(_in_blocks(grey))
+    return _paper_level(in_blocks(grey, _SHRINK))
 
 
 def _paper_level(small: Grey) -> Grey:
@@ -289,7 +283,7 @@ def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | N
     That is dark ground without any strokes that reaches the picture's edge. Evened like paper it
     would turn into grain. small: the page in blocks, where it is at hand.
     """
-    small = _in_blocks(grey) if small is None else small
+    small = in_blocks(grey, _SHRINK) if small is None else small
     if min(small.shape) < 16:
         return None
     dark = cv2.medianBlur(small, 5) < _BESIDE * float(np.percentile(small, 97))
@@ -325,13 +319,13 @@ def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | N
 def clear_borders(even: Grey) -> Grey:
     """Return the page without the solid dark areas that reach its edges (lids, folds, desks)."""
     height, width = even.shape
-    size = (max(1, -(-width // _SHRINK)), max(1, -(-height // _SHRINK)))
-    solid = (cv2.resize(even, size, interpolation=cv2.INTER_AREA) < 60).astype(np.uint8)
-    if not solid.any() or min(size) < 8:
+    solid = (in_blocks(even, _SHRINK) < 60).astype(np.uint8)
+    rows, columns = solid.shape
+    if not solid.any() or min(rows, columns) < 8:
         return even
     labels, stats = connected_pieces(solid)
     x, y, w, h, _ = stats.T
-    border = (x == 0) | (y == 0) | (x + w == size[0]) | (y + h == size[1])
+    border = (x == 0) | (y == 0) | (x + w == columns) | (y + h == rows)
     border[0] = False
     if not border.any():
         return even

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.mapping import Mapping
+from amberquarry.imaging.shrink import in_blocks
 
 Grey = NDArray[np.uint8]
 Corners = NDArray[np.float64]  # (4, 2): x, y; clockwise from the sheet's top left
@@ -49,7 +50,8 @@ def find_sheet(grey: Grey) -> Corners | None:
     if min(height, width) * scale < 60 or scale > 1:
         return None
     size = (round(width * scale), round(height * scale))
-    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
+    blocks = in_blocks(grey, int(1 / scale))
+    small = np.asarray(cv2.resize(blocks, size, interpolation=cv2.INTER_AREA), np.uint8)
     if _paper_all_around(small):
         return None
     # the letters go, the sheet and what lies around it stay

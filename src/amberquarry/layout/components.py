@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Box
 from amberquarry.imaging.light import noise_level
 from amberquarry.imaging.pieces import Labels, boxes_of_pieces, connected_pieces
+from amberquarry.imaging.shrink import in_blocks
 
 _RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule
 _RULE_THICKNESS = 0.45  # of the letter height, at most
@@ -193,8 +194,7 @@ def find_photographs(grey: NDArray[np.uint8], letter: float) -> NDArray[np.bool_
     else:
         palest = max(_MIDDLE_GREY[1], round(_PALE_GREY - _PALE_NOISE * noise_level(grey)))
     middle = cv2.inRange(thin, _MIDDLE_GREY[0], palest)
-    size = (max(1, grey.shape[1] // _PHOTO_BLOCK), max(1, grey.shape[0] // _PHOTO_BLOCK))
-    share = cv2.resize(middle, size, interpolation=cv2.INTER_AREA)
+    share = in_blocks(np.asarray(middle, np.uint8), _PHOTO_BLOCK // 2)
     window = max(3, round(2.0 * letter / _PHOTO_BLOCK)) | 1
     share = cv2.blur(share, (window, window))
     mask = (share > 0.5 * 255).astype(np.uint8)

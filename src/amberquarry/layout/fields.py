@@ -34,11 +34,7 @@ class _Piece:
 
     word: Word
     line: Line
-
-    @property
-    def foot(self) -> float:
-        """Where most of its letters end, without those that hang below."""
-        return float(np.median(self.line.character_boxes[self.word.start : self.word.end, 3]))
+    foot: float  # where most of its letters end, without those that hang below
 
 
 @dataclass(slots=True)
@@ -65,7 +61,11 @@ def place_fields(
     if len(lying) + len(boxes) < _FEWEST:
         return blocks
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
-    pieces = [_Piece(word, line) for line in lines for word in line.words]
+    pieces = [
+        _Piece(word, line, float(np.median(line.character_boxes[word.start : word.end, 3])))
+        for line in lines
+        for word in line.words
+    ]
     pieces = [
         piece
         for piece in pieces

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line, weighted_confidence
 from amberquarry.imaging.pieces import connected_pieces
+from amberquarry.imaging.shrink import in_blocks
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, are_bars, owned_by
 from amberquarry.layout.typography import rows_of
@@ -398,16 +399,15 @@ def _is_ground(box: Box, grey: NDArray[np.uint8]) -> bool:
 def _toned(grey: NDArray[np.uint8], letter: float) -> list[tuple[Box, float]]:
     """Return where a page is toned all over, without white, and how much the tones vary."""
     paper = float(np.percentile(grey[::8, ::8], _PAPER_SHARE))
-    white = (grey > paper - _PALE).astype(np.uint8) * 255
-    size = (max(1, grey.shape[1] // _CELL), max(1, grey.shape[0] // _CELL))
-    share = cv2.resize(white, size, interpolation=cv2.INTER_AREA)
-    mask = (share < _MOST_WHITE * 255).astype(np.uint8)
+    white = cv2.threshold(grey, paper - _PALE, 255, cv2.THRESH_BINARY)[1]
+    mask = (in_blocks(np.asarray(white, np.uint8), _CELL) < _MOST_WHITE * 255).astype(np.uint8)
+    rows, columns = mask.shape
     reach = max(3, round(letter / _CELL)) | 1
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, np.ones((reach, reach), np.uint8))
     _, boxes = connected_pieces(mask, connectivity=4)
     found = []
     for x, y, w, h, area in boxes[1:].tolist():
-        if area < _SOLID * w * h or max(w / size[0], h / size[1]) > _WHOLE_PAGE:
+        if area < _SOLID * w * h or max(w / columns, h / rows) > _WHOLE_PAGE:
             continue
         tones = grey[y * _CELL : (y + h) * _CELL, x * _CELL : (x + w) * _CELL]
         box = Box(x * _CELL, y * _CELL, (x + w) * _CELL, (y + h) * _CELL)

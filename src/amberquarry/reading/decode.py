@@ -39,36 +39,34 @@ def decode(steps: Steps) -> Characters:
     """
     probabilities = steps.classes
     best = probabilities.argmax(1)
-    edges = np.flatnonzero(np.diff(best)) + 1
-    starts = np.concatenate(([0], edges))
-    ends = np.concatenate((edges, [len(best)]))
-    letters: list[str] = []
-    columns: list[float] = []
-    confidences: list[float] = []
-    middles: list[int] = []
-    for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
-        cls = int(best[start])
-        if cls == 0:
-            continue
-        letter = ALPHABET[cls - 1]
-        if letter == " " and (not letters or letters[-1] == " "):
-            continue
-        low, high = max(0, start - 1), min(len(best), end + 1)
-        weights = probabilities[low:high, cls].astype(np.float64)
-        middle = float((weights * (np.arange(low, high) + 0.5)).sum() / weights.sum())
-        letters.append(letter)
-        columns.append(middle * TIME_STRIDE)
-        confidences.append(float(probabilities[start:end, cls].max()))
-        middles.append(min(int(middle), len(best) - 1))
-    if letters and letters[-1] == " ":
-        letters.pop(), columns.pop(), confidences.pop(), middles.pop()
-    at = np.array(middles, np.int64)
+    starts = np.concatenate(([0], np.flatnonzero(np.diff(best)) + 1))
+    ends = np.append(starts[1:], len(best))
+    shown = best[starts] > 0
+    starts, ends = starts[shown], ends[shown]
+    spaces = best[starts] == CLASS_OF[" "]
+    kept = ~spaces
+    kept[1:] |= ~spaces[:-1]  # a space stands after a letter
+    kept[np.max(np.flatnonzero(~spaces), initial=-1) + 1 :] = False  # and before one
+    starts, ends = starts[kept], ends[kept]
+    if not len(starts):
+        none = np.zeros(0, np.float32)
+        return Characters("", none, np.zeros(0, np.int64), none, steps.styles[:0])
+    classes = best[starts]
+    first, after = np.maximum(starts - 1, 0), np.minimum(ends + 1, len(best))
+    widths = after - first
+    begins = np.cumsum(widths) - widths
+    at = np.arange(widths.sum()) + np.repeat(first - begins, widths)
+    weights = probabilities[at, np.repeat(classes, widths)].astype(np.float64)
+    middles = np.add.reduceat(weights * (at + 0.5), begins) / np.add.reduceat(weights, begins)
+    in_run = (at >= np.repeat(starts, widths)) & (at < np.repeat(ends, widths))
+    confidences = np.maximum.reduceat(np.where(in_run, weights, 0), begins)
+    nearest = np.minimum(middles.astype(np.int64), len(best) - 1)
     return Characters(
-        "".join(letters),
-        np.array(columns, np.float32),
-        at,
-        np.array(confidences, np.float32),
-        steps.styles[at],
+        "".join(ALPHABET[cls - 1] for cls in classes.tolist()),
+        (middles * TIME_STRIDE).astype(np.float32),
+        nearest,
+        confidences.astype(np.float32),
+        steps.styles[nearest],
     )
 
 
@@ -91,11 +89,13 @@ def weighed(steps: Steps, word_parting: float) -> Steps:
     The sign for letters of other scripts gets smaller odds: a letter of such a script is told for
     certain, what is a little like one is a blurred or broken letter.
     """
-    odds = np.ones(steps.classes.shape[1], np.float32)
-    odds[CLASS_OF[" "]] = np.exp(word_parting)
-    odds[CLASS_OF[UNKNOWN]] = _UNKNOWN_ODDS
-    classes = steps.classes * odds
-    return Steps(classes / classes.sum(1, keepdims=True), steps.styles)
+    changed = [CLASS_OF[" "], CLASS_OF[UNKNOWN]]
+    odds = np.array([np.exp(word_parting), _UNKNOWN_ODDS], np.float32)
+    before = steps.classes[:, changed]
+    sums = 1 + (before * (odds - 1)).sum(1, keepdims=True)  # the steps' own sums are 1
+    classes = steps.classes / sums
+    classes[:, changed] = before * odds / sums
+    return Steps(classes, steps.styles)
 
 
 @dataclass(frozen=True, slots=True)

@@ -109,13 +109,14 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
     """
     signs = list(text)
     every = [rise[n] for n, sign in enumerate(signs) if sign in LOW_LETTERS]
+    usual = float(np.median(every)) if every else 0.0
     for match in re.finditer(r"[^\W\d_]+", text):
         own = range(match.start(), match.end())
         low = [rise[n] for n in own if signs[n] in LOW_LETTERS]  # words may differ in size
         if not low or 3 * sum(map(str.islower, match[0])) < len(match[0]):
             continue
         # in slanted type the dot of an "i" may stand over the letter after it
-        small = min(float(np.median(low)), float(np.median(every)))
+        small = min(float(np.median(low)), usual)
         for n in own:
             if signs[n] in _ONE_SHAPE and rise[n] < _SMALL_LETTER * small:
                 signs[n] = signs[n].lower()
