@@ -68,6 +68,7 @@ _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the f
 _BIAS = 0.08  # of that confidence, in favour of a page that stands as given
 _EDGE = 0.4  # letters in which the rules of a frame lie
 _SURELY_LYING = 0.75  # of letters in lines running down: from there on it says as much as reading
+_LEAST_GRID = 3.0  # letters of its height and width
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SCALE_LETTERS = 0.7  # to a figure, in a row of figures, which may overlap and read badly
 _LEAST_SURE = 3  # letters that make a reading sure
@@ -393,7 +394,8 @@ def _read_regions(
     rules = layout.found.rule_boxes
     blocks = join_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
-    blocks = place_tables(blocks, rules, letter)
+    grids = layout.found.grids(_LEAST_GRID * letter)
+    blocks = place_tables(blocks, rules, grids, letter)
     figures = find_figures(layout.found, believed, letter, scales, layout.columns)
     return place_figures(blocks, figures)
 

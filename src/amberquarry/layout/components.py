@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -37,6 +38,7 @@ _MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 235, 10
 _PURE, _PALE_ON_PURE = 0.8, 246  # share of pure white on a page that was printed, not scanned
 # Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
 _LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
+_ACROSS = 0.8  # of a grid's width, that a rule across it runs
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
 
@@ -110,6 +112,24 @@ class Components:
             )
             if x1 > x0 and y1 > y0 and not self.rules[y0:y1, x0:x1].any():
                 found.append(box)
+        return found
+
+
+    def grids(self, least: float) -> list[list[Box]]:
+        """Return the bands between the rules that run across grids and frames of some height.
+
+        least: height and width of a grid, in pixels.
+        """
+        found = []
+        for box in self.rule_boxes:
+            if min(box.width, box.height) <= least:
+                continue
+            x0, y0, x1, y1 = (round(edge) for edge in box)
+            drawn = cv2.dilate(self.rules[y0:y1, x0:x1], np.ones((3, 1), np.uint8))
+            across = np.flatnonzero(drawn.mean(1) > _ACROSS)
+            # one row of each rule, however thick that is
+            edges = [box.y0, *(y0 + across[np.flatnonzero(np.diff(across) > 1)]).tolist(), box.y1]
+            found.append([Box(box.x0, a, box.x1, b) for a, b in pairwise(edges) if b - a > 2])
         return found
 
 

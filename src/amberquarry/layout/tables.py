@@ -19,20 +19,24 @@ _PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in 
 _FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
 _MOST_PROSE = 0.35  # of a table's letters
 _WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows with several cells
+_ROWS_IN_GRID = 0.6  # of the rows between the rules of a grid, that hold several cells
 _FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
 _NEXT_ROW = 1.9  # heights of a row, in which the next one stands
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 
 
-def place_tables(blocks: list[Block], rules: list[Box], letter: float) -> list[Block]:
+def place_tables(
+    blocks: list[Block], rules: list[Box], grids: list[list[Box]], letter: float
+) -> list[Block]:
     """Return blocks with what stands between the rules of a table as one block.
 
-    rules: boxes of rules and of frames and grids of them. letter: usual height of the letters.
+    rules: boxes of rules and of frames and grids of them. grids: the bands of each grid, from rule
+    to rule. letter: usual height of the letters.
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     prose = {id(line) for block in blocks if _runs_on(block) for line in block.lines}
-    for bands in _zones(rules, lines, letter, prose):
+    for bands in _zones(rules, grids, lines, letter, prose):
         own = _with_row_over(Box.around(bands), lines)
         blocks = _gathered(blocks, {id(line) for line in own}, bands)
     return blocks
@@ -68,14 +72,17 @@ def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
     return several >= share * len(rows) and float(np.median(lengths)) <= _MOST_CELL
 
 
-def _zones(rules: list[Box], lines: list[Line], letter: float, prose: set[int]) -> list[list[Box]]:
+def _zones(
+    rules: list[Box], grids: list[list[Box]], lines: list[Line], letter: float, prose: set[int]
+) -> list[list[Box]]:
     """Return where rules enclose rows of cells: in frames, and between rules of one length.
 
     Each is given as its bands from rule to rule.
     prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
     with small tables among them, are the page's.
     """
-    frames = [
+    frames = [bands for bands in grids if _are_rows(bands, lines, _ROWS_IN_GRID)]
+    frames += [
         [box]
         for box in rules
         if min(box.width, box.height) > 3 * letter
@@ -119,17 +126,18 @@ def _runs(bands: list[Box], fitting: list[bool]) -> list[list[Box]]:
     return [[band for _, band in run] for fits, run in groupby(marked, lambda m: m[0]) if fits]
 
 
-def _are_rows(bands: list[Box], lines: list[Line]) -> bool:
+def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> bool:
     """Return whether bands between rules are rows of a table whose cells may hold several lines.
 
-    The cells of all stand in the same columns, with white between them.
+    The cells of all stand in the same columns, with white between them; a `share` of the rows
+    holds several.
     """
     cells = [_cells_across(_inside(band, lines)) for band in bands]
     columns = _columns_of(cells)
     several = sum(
         sum(any(a < x1 and x0 < b for a, b in row) for x0, x1 in columns) > 1 for row in cells
     )
-    return len(bands) >= _FEWEST_ROWS and several >= _WHOLE * len(bands)
+    return len(bands) >= _FEWEST_ROWS and several >= share * len(bands)
 
 
 def _columns_of(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:

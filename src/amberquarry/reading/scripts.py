@@ -103,9 +103,9 @@ def settle_figures(text: str) -> str:
 def settle_case(text: str, rise: NDArray[np.floating]) -> str:
     """Return `text` with capitals that are no higher than the small letters of their word as such.
 
-    Of letters that have one shape in both cases, in words of which a third are small letters: the
-    net sees their size, but not always what it says. Keeps the length.
-    rise: (N,), from the line's foot to the top of each character.
+    In words of which a third are small letters: letters that have one shape in both cases, whose
+    size the net sees, but not always what it says, and small capitals after the first letter.
+    Keeps the length. rise: (N,), from the line's foot to the top of each character.
     """
     signs = list(text)
     every = [rise[n] for n, sign in enumerate(signs) if sign in LOW_LETTERS]
@@ -118,7 +118,8 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
         # in slanted type the dot of an "i" may stand over the letter after it
         small = min(float(np.median(low)), usual)
         for n in own:
-            if signs[n] in _ONE_SHAPE and rise[n] < _SMALL_LETTER * small:
+            either = signs[n] in _ONE_SHAPE or (n > match.start() and len(signs[n].lower()) == 1)
+            if either and rise[n] < _SMALL_LETTER * small:
                 signs[n] = signs[n].lower()
     return "".join(signs)
 
