@@ -28,6 +28,7 @@ _BULLET_LETTERS = 4  # of the line that it begins, at least
 _FEW_SMALL, _SMALL_HEIGHT, _RAISED_REACH = 3, 1.15, 0.9
 # So many raised letters follow a word in smaller type, right after it, in x-heights.
 _MOST_RAISED, _RAISED_SIZE, _RAISED_HEIGHT, _RIGHT_AFTER = 12, 0.85, 1.4, 0.6
+_FAR, _IN_ROW = 30.0, 0.1  # letters to what stands in one row; x-heights that it is off its line
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 # X-heights: largest dot, how far it may be off the base line, white between two and before.
 _DOT_SIZE, _DOT_LEVEL, _DOT_STEP, _DOTS_AFTER = 0.45, 0.25, 1.4, 2.4
@@ -154,7 +155,7 @@ def find_lines(
     attach_marks(lines, found, seeds | owned_by(lines, found))
     lines = attach_leaders(lines, found, core, gutters)
     lines.extend(lone_dashes(lines, found, letter))
-    lines.extend(small_columns(small, lines, found, core, letter))
+    lines.extend(small_words(small, lines, found, core, letter))
     settle_x_heights(lines)
     return [line for line in lines if _is_text(line, found, letter)]
 
@@ -592,36 +593,49 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
         y = (found.top[piece] + found.bottom[piece]) / 2
         for line in lines:
             gap = max(line.box.x0 - x, x - line.box.x1)
-            if gap < 30 * letter and 0.3 < (line.baseline_at(x) - y) / line.x_height < 0.9:
+            if gap < _FAR * letter and 0.3 < (line.baseline_at(x) - y) / line.x_height < 0.9:
                 own, level = np.array([piece]), np.array([line.baseline_at(x)])
                 dashes.append(TextLine(found.box_of(own), own, level, line.x_height))
                 break
     return dashes
 
 
-def small_columns(
+def small_words(
     groups: list[NDArray[np.int64]],
     lines: list[TextLine],
     found: Components,
     core: NDArray[np.bool_],
     letter: float,
 ) -> list[TextLine]:
-    """Return small pieces that no line owns and that stand on one edge: numbers in small type."""
+    """Return small pieces that no line owns, as lines of their own.
+
+    Those that stand on one edge are numbers in small type; others stand in the row of a line of
+    such type, far from it.
+    """
     owned = owned_by(lines, found)
     free = [
         group
         for group in groups
         if not owned[group].any() and found.height[group].max() > _SMALL_FIGURE * letter
     ]
-    if len(free) < _IN_COLUMN:
+    if not free:
         return []
     left = np.array([found.left[group].min() for group in free])
     right = np.array([found.right[group].max() for group in free])
     beside = [np.abs(edge[:, None] - edge[None]) < 0.3 * letter for edge in (left, right)]
-    column = np.maximum(*(near.sum(1) for near in beside)) >= _IN_COLUMN
+    chosen = np.maximum(*(near.sum(1) for near in beside)) >= _IN_COLUMN
+    high = np.array([found.height[group].max() for group in free])
+    foot = np.array([found.bottom[group].max() for group in free])
+    for line in lines:
+        # letters of one height may be capitals
+        sizes = [line.x_height, line.x_height / CAPITAL_RATIO][: 1 + line.plain]
+        alike = [np.abs(np.log(high / size)) < _ONE_TYPE for size in sizes]
+        near = np.maximum(line.box.x0 - right, left - line.box.x1) < _FAR * letter
+        level = np.abs(curve_at(line.baseline, left) - foot) < _IN_ROW * line.x_height
+        chosen |= np.any(alike, axis=0) & near & level
     measured = [
         measure_line(found, group[np.argsort(found.left[group], kind="stable")], core)
-        for group, own in zip(free, column.tolist(), strict=True)
+        for group, own in zip(free, chosen.tolist(), strict=True)
         if own
     ]
     return [line for line in measured if line is not None]

@@ -13,6 +13,9 @@ _SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
 _OFF = 0.7  # x-heights between the text and a note
 _SPACE, _WORDED = 0.4, 0.5  # x-heights of white between words; share of lines with such
 _FIXED_SPACE = 1.1  # the same in fixed pitch, where narrow letters stand in much white
+_LEVEL = 0.2  # x-heights within which lines stand on one base line
+_TERMS = 0.5  # of the lines of the text, that have a term before them in a list of such
+_WIDEST = 1.25  # of the widest white in a line, that the one before a note beside it has
 _STEP = 4.0  # x-heights to the next line of a note that runs on under the text
 # Of names: x-heights to the text, how far out they begin, least pieces; x-heights by which a line
 # that begins out there goes on into the text.
@@ -90,9 +93,23 @@ def _small_notes(
         under = any(0 < line.box.y0 - note.box.y0 < _STEP * usual for note in notes[-1:])
         if outside and line.x_height < _SMALL * usual and (inside or under):
             notes.append(line)
-    # names and numbers of lines there belong to the text beside them
+    beside = [line for line in lines if left < line.box.middle[0] < right]
+    small = [line for line in beside if line.x_height < _SMALL * usual]
+    notes = [note for note in notes if not _in_row_of(note, small)]
+    # names and numbers of lines there belong to the text beside them, and so do terms
     worded = sum(_has_words(line, found) for line in notes)
-    return notes if worded >= _WORDED * len(notes) else []
+    rows = sum(_in_row_of(line, notes) for line in beside)
+    return notes if worded >= _WORDED * len(notes) and rows < _TERMS * len(beside) else []
+
+
+def _in_row_of(line: TextLine, others: list[TextLine]) -> bool:
+    """Return whether a line stands on one base line with one of others."""
+    base = np.polyval(line.baseline, line.box.middle[0])
+    near = [other for other in others if other.box.y0 < base < other.box.y1 + line.x_height]
+    return any(
+        abs(np.polyval(other.baseline, line.box.middle[0]) - base) < _LEVEL * line.x_height
+        for other in near
+    )
 
 
 def _names(
@@ -134,10 +151,14 @@ def _has_words(line: TextLine, found: Components, space: float = _SPACE) -> bool
 
     space: least one, in x-heights.
     """
-    left, right = found.left[line.pieces], found.right[line.pieces]
+    return bool((_gaps(line.pieces, found) > space * line.x_height).any())
+
+
+def _gaps(pieces: NDArray[np.int64], found: Components) -> NDArray[np.int32]:
+    """Return the white between some pieces of a line and those after them."""
+    left, right = found.left[pieces], found.right[pieces]
     order = np.argsort(left, kind="stable")
-    gaps = left[order][1:] - np.maximum.accumulate(right[order])[:-1]
-    return bool((gaps > space * line.x_height).any())
+    return np.asarray(left[order][1:] - np.maximum.accumulate(right[order])[:-1], np.int32)
 
 
 def _cut(
@@ -157,6 +178,8 @@ def _cut(
             found.left[own].min() - found.right[note].max(),
         )
         parts = [measure_line(found, pieces, core) for pieces in (own, note)]
-        if gap > _OFF * line.x_height and all(parts):
+        # a row of a listing that is wider than the text is parted as far elsewhere
+        alone = gap > max(_OFF * line.x_height, _WIDEST * float(_gaps(own, found).max(initial=0)))
+        if alone and all(parts):
             return [part for part in parts if part is not None]
     return [line]
