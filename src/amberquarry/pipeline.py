@@ -46,6 +46,7 @@ from amberquarry.layout import (
     lines_upside_down,
     place_fields,
     place_figures,
+    place_screens,
     place_tables,
     settle_kinds,
     straighten,
@@ -124,7 +125,7 @@ def read_stages(
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)
     blocks = drawings_of_tables(_believed(_at_source(blocks, prepared) + aside))
-    page.blocks = whole_photographs(blocks, picture.grey)
+    page.blocks = whole_photographs(place_screens(blocks, picture.grey), picture.grey)
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(

@@ -18,6 +18,7 @@ from amberquarry.layout.listing import code_text
 from amberquarry.layout.numbered import join_line_numbers
 from amberquarry.layout.pitch import fit_grid
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
+from amberquarry.layout.screens import place_screens
 from amberquarry.layout.tables import place_tables
 from amberquarry.layout.typography import LOW_LETTERS, type_size
 from amberquarry.layout.vertical import find_vertical
@@ -44,6 +45,7 @@ __all__ = [
     "lines_upside_down",
     "place_fields",
     "place_figures",
+    "place_screens",
     "place_tables",
     "settle_kinds",
     "straighten",

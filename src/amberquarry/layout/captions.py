@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.document import Block, BlockKind, Box, Style
+from amberquarry.document import Block, BlockKind, Box, Line, Style
 from amberquarry.layout.typography import (
     MOSTLY,
     SMALL,
@@ -35,7 +35,10 @@ def label_of(text: str) -> str | None:
 
 
 def mark_captions(blocks: list[Block], usual: Measures) -> None:
-    """Mark what begins with a label and a stop, or a label near a figure, as captions, in place."""
+    """Mark what begins with a label and a stop, or a label set apart or near a figure, as captions.
+
+    In place.
+    """
     for block in blocks:
         if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING) or not block.lines:
             continue
@@ -50,8 +53,15 @@ def mark_captions(blocks: list[Block], usual: Measures) -> None:
             for other in blocks
         )
         short = len(block.lines) <= _MOST_LINES
-        if short and (stopped or (small and near)):
+        apart = _set_apart(block.lines[0], len(found[1].split()))
+        if short and (stopped or apart or (small and near)):
             block.kind, block.level = BlockKind.CAPTION, None
+
+
+def _set_apart(line: Line, label: int) -> bool:
+    """Return whether the first `label` words of a line are bold and the one after them is not."""
+    bold = [Style.BOLD in word.styles for word in line.words[: label + 1]]
+    return len(bold) > label and all(bold[:label]) and not bold[label]
 
 
 def join_captions(blocks: list[Block], usual: Measures) -> list[Block]:

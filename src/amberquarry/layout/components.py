@@ -114,7 +114,6 @@ class Components:
                 found.append(box)
         return found
 
-
     def grids(self, least: float) -> list[list[Box]]:
         """Return the bands between the rules that run across grids and frames of some height.
 

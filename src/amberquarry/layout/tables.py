@@ -17,7 +17,7 @@ _CELLED = 0.6  # of the rows, that hold several cells
 _CELLED_IN_FRAME, _FEWEST_COLUMNS = 0.4, 3  # the same in a grid; its columns
 _PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in them
 _FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
-_MOST_PROSE = 0.35  # of a table's letters
+MOST_PROSE = 0.35  # of a table's letters
 _WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows with several cells
 _ROWS_IN_GRID = 0.6  # of the rows between the rules of a grid, that hold several cells
 _FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
@@ -35,7 +35,7 @@ def place_tables(
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
-    prose = {id(line) for block in blocks if _runs_on(block) for line in block.lines}
+    prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
     for bands in _zones(rules, grids, lines, letter, prose):
         own = _with_row_over(Box.around(bands), lines)
         blocks = _gathered(blocks, {id(line) for line in own}, bands)
@@ -110,7 +110,7 @@ def _zones(
     found = [
         bands
         for bands in found
-        if _prose_share(_inside(Box.around(bands), lines), prose) < _MOST_PROSE
+        if prose_share(_inside(Box.around(bands), lines), prose) < MOST_PROSE
     ]
     kept: list[list[Box]] = []
     for bands in sorted([*frames, *found], key=lambda bands: -Box.around(bands).area):
@@ -157,13 +157,13 @@ def _cells_across(lines: list[Line]) -> list[tuple[float, float]]:
     return [(cell[0].box.x0, cell[-1].box.x1) for cell in cells]
 
 
-def _prose_share(lines: list[Line], prose: set[int]) -> float:
+def prose_share(lines: list[Line], prose: set[int]) -> float:
     """Return the share of the letters of some lines that stands in those of `prose`."""
     letters = {id(line): len(line.text) for line in lines}
     return sum(letters[key] for key in letters.keys() & prose) / max(1, sum(letters.values()))
 
 
-def _runs_on(block: Block) -> bool:
+def runs_on(block: Block) -> bool:
     """Return whether a block is a paragraph whose words fill its lines."""
     lines = block.lines[:-1]
     if block.kind is not BlockKind.PARAGRAPH or len(lines) < _PROSE_LINES:
