@@ -38,7 +38,8 @@ _MIDDLE_GREY, _PALE_GREY, _PALE_NOISE = (71, 214), 235, 10
 _PURE, _PALE_ON_PURE = 0.8, 246  # share of pure white on a page that was printed, not scanned
 # Of letters in a shadow: their sizes in usual ones, how many at least, share of the ink there.
 _LETTER_SIZES, _FEWEST_LETTERS, _LETTERS = (0.45, 2.0), 12, 0.5
-_ACROSS = 0.8  # of a grid's width, that a rule across it runs
+_ACROSS, _RULE_PX = 0.8, 3  # of a grid, that a rule runs through it; how thick that is
+_PART = 0.2  # of the longest toned part of a photograph, that others have
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
 
@@ -114,22 +115,35 @@ class Components:
                 found.append(box)
         return found
 
-    def grids(self, least: float) -> list[list[Box]]:
-        """Return the bands between the rules that run across grids and frames of some height.
+    def grids(self, least: float) -> list[list[list[Box]]]:
+        """Return grids and frames of some size as rows of cells, from rule to rule.
 
         least: height and width of a grid, in pixels.
         """
-        found = []
+        found: list[list[list[Box]]] = []
         for box in self.rule_boxes:
             if min(box.width, box.height) <= least:
                 continue
             x0, y0, x1, y1 = (round(edge) for edge in box)
-            drawn = cv2.dilate(self.rules[y0:y1, x0:x1], np.ones((3, 1), np.uint8))
-            across = np.flatnonzero(drawn.mean(1) > _ACROSS)
-            # one row of each rule, however thick that is
-            edges = [box.y0, *(y0 + across[np.flatnonzero(np.diff(across) > 1)]).tolist(), box.y1]
-            found.append([Box(box.x0, a, box.x1, b) for a, b in pairwise(edges) if b - a > 2])
+            drawn = self.rules[y0:y1, x0:x1]
+            edges = [y0, *(y0 + _lines_in(drawn, 1)), y1]
+            found.append([])
+            for top, foot in pairwise(edges):
+                if foot - top > _RULE_PX:
+                    inner = drawn[top - y0 + _RULE_PX : max(top + 1, foot - _RULE_PX) - y0]
+                    upright = [x0, *(x0 + _lines_in(inner, 0)), x1]
+                    cells = [Box(a, top, b, foot) for a, b in pairwise(upright) if b - a > _RULE_PX]
+                    found[-1].append(cells)
         return found
+
+
+def _lines_in(drawn: NDArray[np.uint8], axis: int) -> NDArray[np.int64]:
+    """Return where rules run through a grid: rows (axis 1) or columns (0), one for each rule."""
+    if not drawn.size:
+        return np.zeros(0, np.int64)
+    kernel = np.ones((3, 1) if axis == 1 else (1, 3), np.uint8)
+    through = np.flatnonzero(cv2.dilate(drawn, kernel).mean(axis) > _ACROSS)
+    return through[np.diff(through, append=np.iinfo(np.int64).max) > 1]
 
 
 def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
@@ -421,21 +435,24 @@ def _of_headlines(
 
 
 def _trimmed(area: list[int], grey: NDArray[np.uint8]) -> Box:
-    """Return the box of a photograph without the paper around it.
+    """Return the box of a photograph without the paper and the first lines of text around it.
 
     area: left, top, width, height.
     """
     x, y, width, height = area
     toned = grey[y : y + height, x : x + width] < _PAPER
-    rows, columns = (np.flatnonzero(toned.mean(axis) > _TONED) for axis in (1, 0))
-    if not len(rows) or not len(columns):
-        return Box(x, y, x + width, y + height)
-    return Box(
-        float(x + columns[0]),
-        float(y + rows[0]),
-        float(x + columns[-1] + 1),
-        float(y + rows[-1] + 1),
-    )
+    (top, foot), (left, right) = (_main_part(toned.mean(axis) > _TONED) for axis in (1, 0))
+    return Box(float(x + left), float(y + top), float(x + right), float(y + foot))
+
+
+def _main_part(marked: NDArray[np.bool_]) -> tuple[int, int]:
+    """Return from where to where long runs reach; all where nothing is marked."""
+    edges = np.flatnonzero(np.diff(marked, prepend=False, append=False)).reshape(-1, 2)
+    if not len(edges):
+        return 0, len(marked)
+    lengths = edges[:, 1] - edges[:, 0]
+    long = edges[lengths >= _PART * lengths.max()]
+    return int(long[0, 0]), int(long[-1, 1])
 
 
 def merge_boxes(boxes: list[Box], near: float) -> list[Box]:

@@ -19,19 +19,20 @@ _PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in 
 _FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
 MOST_PROSE = 0.35  # of a table's letters
 _WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows with several cells
-_ROWS_IN_GRID = 0.6  # of the rows between the rules of a grid, that hold several cells
+# Of the rows between the rules of a grid, that hold several cells; rows; of the cells, with text.
+_ROWS_IN_GRID, _FEWEST_IN_GRID, _FILLED = 0.6, 2, 0.5
 _FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
 _NEXT_ROW = 1.9  # heights of a row, in which the next one stands
-_KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
+_KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE, BlockKind.MARGIN_NOTE)
 
 
 def place_tables(
-    blocks: list[Block], rules: list[Box], grids: list[list[Box]], letter: float
+    blocks: list[Block], rules: list[Box], grids: list[list[list[Box]]], letter: float
 ) -> list[Block]:
     """Return blocks with what stands between the rules of a table as one block.
 
-    rules: boxes of rules and of frames and grids of them. grids: the bands of each grid, from rule
-    to rule. letter: usual height of the letters.
+    rules: boxes of rules and of frames and grids of them. grids: the rows of cells of each grid.
+    letter: usual height of the letters.
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
@@ -73,7 +74,11 @@ def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
 
 
 def _zones(
-    rules: list[Box], grids: list[list[Box]], lines: list[Line], letter: float, prose: set[int]
+    rules: list[Box],
+    grids: list[list[list[Box]]],
+    lines: list[Line],
+    letter: float,
+    prose: set[int],
 ) -> list[list[Box]]:
     """Return where rules enclose rows of cells: in frames, and between rules of one length.
 
@@ -81,7 +86,11 @@ def _zones(
     prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
     with small tables among them, are the page's.
     """
-    frames = [bands for bands in grids if _are_rows(bands, lines, _ROWS_IN_GRID)]
+    frames = []
+    for grid in grids:
+        bands = [Box.around(row) for row in grid]
+        if _are_rows(bands, lines, _ROWS_IN_GRID) or _are_cells(grid, lines):
+            frames.append(bands)
     frames += [
         [box]
         for box in rules
@@ -138,6 +147,23 @@ def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> boo
         sum(any(a < x1 and x0 < b for a, b in row) for x0, x1 in columns) > 1 for row in cells
     )
     return len(bands) >= _FEWEST_ROWS and several >= share * len(bands)
+
+
+def _are_cells(grid: list[list[Box]], lines: list[Line]) -> bool:
+    """Return whether rules part an area into rows of cells most of which hold text."""
+    inside = _inside(Box.around([cell for row in grid for cell in row]), lines) if grid else []
+    cells = [cell for row in grid for cell in row]
+    several = sum(len(row) > 1 for row in grid)
+    if len(grid) < _FEWEST_IN_GRID or several < _ROWS_IN_GRID * len(grid):
+        return False
+    owned = [_inside(cell, inside) for cell in cells]
+    filled = sum(map(bool, owned))
+    whole = sum(
+        line.box.x0 > cell.x0 - line.box.height and line.box.x1 < cell.x1 + line.box.height
+        for cell, own in zip(cells, owned, strict=True)
+        for line in own
+    )
+    return filled >= _FILLED * len(cells) and whole >= _WHOLE * len(inside)
 
 
 def _columns_of(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
