@@ -441,15 +441,16 @@ def _trimmed(area: list[int], grey: NDArray[np.uint8]) -> Box:
     """
     x, y, width, height = area
     toned = grey[y : y + height, x : x + width] < _PAPER
-    (top, foot), (left, right) = (_main_part(toned.mean(axis) > _TONED) for axis in (1, 0))
+    rows, columns = (toned.mean(axis) > _TONED for axis in (1, 0))
+    if not rows.any() or not columns.any():
+        return Box(x, y, x + width, y + height)
+    (top, foot), (left, right) = _main_part(rows), _main_part(columns)
     return Box(float(x + left), float(y + top), float(x + right), float(y + foot))
 
 
 def _main_part(marked: NDArray[np.bool_]) -> tuple[int, int]:
-    """Return from where to where long runs reach; all where nothing is marked."""
+    """Return from where to where the long runs of what is marked reach; something must be."""
     edges = np.flatnonzero(np.diff(marked, prepend=False, append=False)).reshape(-1, 2)
-    if not len(edges):
-        return 0, len(marked)
     lengths = edges[:, 1] - edges[:, 0]
     long = edges[lengths >= _PART * lengths.max()]
     return int(long[0, 0]), int(long[-1, 1])
