@@ -22,6 +22,7 @@ _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters s
 _UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
 _CODE_SIGNS, _CODE_SHARE = frozenset("{}[]()<>=;_\\#|^~"), 0.04  # of letters: prose has fewer
+_FULL_LINE, _FULL_LINES = 30, 3  # letters of a line of running text; such lines that tell its size
 _PROSE_SHARE = 0.15  # of a page's letters, which tell the usual size beside listings
 SMALL = 0.93  # of the usual x-height: notes, captions
 MOSTLY = 0.6  # of a line's letters in bold or italics
@@ -123,8 +124,14 @@ def measure(blocks: list[Block]) -> Measures | None:
     typed = "".join(line.text for line, own in zip(lines, fixed, strict=True) if own)
     listed = looks_like_code(typed)
     typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed
+    # tables may be set smaller than the text beside them
+    in_tables = {id(line) for b in flow if b.kind is BlockKind.TABLE for line in b.lines}
+    beside = np.array([id(line) not in in_tables for line in lines])
     prose = letters * ~fixed
-    told = prose if not typewritten and prose.sum() > _PROSE_SHARE * letters.sum() else letters
+    if (letters[beside] > _FULL_LINE).sum() >= _FULL_LINES:
+        prose = prose * beside
+    enough = prose.sum() > _PROSE_SHARE * letters.sum()
+    told = prose if enough and not typewritten else letters
     size = weighted_median(sizes, told)
     steps = np.array([
         b.box.y1 - a.box.y1 for block in flow for a, b in pairwise(block.lines)
