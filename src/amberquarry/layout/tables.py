@@ -37,8 +37,12 @@ def place_tables(
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
-    for bands in _zones(rules, grids, lines, letter, prose):
-        own = _with_row_over(Box.around(bands), lines)
+    zones = _zones(rules, grids, lines, letter, prose)
+    tables = [_inside(Box.around(bands), lines) for bands in zones]
+    owned = {id(line) for own in tables for line in own}
+    free = [line for line in lines if id(line) not in owned]
+    for bands, inside in zip(zones, tables, strict=True):
+        own = _with_row_over(Box.around(bands), inside, free)
         blocks = _gathered(blocks, {id(line) for line in own}, bands)
     return blocks
 
@@ -222,9 +226,11 @@ def _holds_columns(box: Box, lines: list[Line]) -> bool:
     return len(_columns_of([_cells_across(inside)])) >= _FEWEST_COLUMNS
 
 
-def _with_row_over(zone: Box, lines: list[Line]) -> list[Line]:
-    """Return the lines in a zone, and the heads of its columns where they stand over its rules."""
-    own = _inside(zone, lines)
+def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
+    """Return the lines in a zone, and those of its columns' heads where they stand over its rules.
+
+    own: the lines in it. lines: those that stand in no zone.
+    """
     high = max(line.box.height for line in own)
     over = [
         line
@@ -261,11 +267,20 @@ def _gathered(blocks: list[Block], chosen: set[int], bands: list[Box]) -> list[B
         if len(rest) == len(block.lines):
             out.append(block)
             continue
+        under = [line for line in rest if placed or line.box.middle[1] > table[0].box.y0]
+        over = [line for line in rest if not any(line is other for other in under)]
+        if over:
+            out.append(_rest_of(block, over))
         if not placed:
             box = Box.around([line.box for line in table])
             out.append(Block(BlockKind.TABLE, box, table, ruled=len(bands) > 1))
             placed = True
-        if rest:
-            still = block.kind is not BlockKind.TABLE or is_tabular(rest)
-            out.append(block.part(block.kind if still else BlockKind.PARAGRAPH, rest))
+        if under:
+            out.append(_rest_of(block, under))
     return out
+
+
+def _rest_of(block: Block, lines: list[Line]) -> Block:
+    """Return what is left of a block beside a table."""
+    still = block.kind is not BlockKind.TABLE or is_tabular(lines)
+    return block.part(block.kind if still else BlockKind.PARAGRAPH, lines)
