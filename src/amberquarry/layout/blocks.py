@@ -51,6 +51,7 @@ _UNDER_LINE, _ACROSS = 0.5, 0.6  # x-heights from a line to a rule under it; sha
 _ONE_EDGE, _AROUND = 1.5, 4  # x-heights; lines over and under one, that tell their distance
 _LOOSE = 1.28  # over the usual distance of lines: a new block begins
 
+_DOTS_HIGH, _DOTS_REACH = 0.45, 4.0  # x-heights of a row of dots; to the words beside it
 
 @dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Region:
@@ -475,9 +476,10 @@ def rows_in_order(lines: list[TextLine]) -> list[list[TextLine]]:
 
 def steps_down(lines: Lines) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Return each line's next one under it (-1: none) and how far their base lines lie apart."""
-    shared = np.minimum(lines.x1[:, None], lines.x1[None]) - np.maximum(
-        lines.x0[:, None], lines.x0[None]
-    )
+    # dots that stand for lines left out need not stand under or over a word
+    room = np.where(lines.y1 - lines.y0 < _DOTS_HIGH * lines.size, _DOTS_REACH * lines.size, 0)
+    x0, x1 = lines.x0 - room, lines.x1 + room
+    shared = np.minimum(x1[:, None], x1[None]) - np.maximum(x0[:, None], x0[None])
     width = lines.x1 - lines.x0
     above = shared >= 0.3 * np.minimum(width[:, None], width[None])
     slope = (lines.end - lines.start) / np.maximum(1.0, width)

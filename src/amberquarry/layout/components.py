@@ -29,7 +29,9 @@ _CORNER_FILL, _SIDE, _CORNER = 0.35, 2.2, 1.2
 # A straight side, no stem of a letter at a rule: over its width, and letters long at least.
 _STRAIGHT, _STRAIGHT_SIDE = 8.0, 1.6
 # Letters: thickness of hairlines at most; how high one that stands alone is, and how long one is
-# that goes on in the line of a rule; its length over its thickness; pixels off that line; gap.
+# that goes on in the line of a rule; its length over its thickness; pixels off that line; gap; how
+# high one is that needs not stand over others, and how many do.
+_HAIR_SURE, _HAIRS = 2.6, 3
 _HAIR, _HAIR_TALL, _HAIR_LONG, _HAIR_STRAIGHT, _ONE_LINE, _HAIR_GAP = 0.14, 1.7, 0.4, 5.0, 2.0, 2.5
 _PHOTO_BLOCK = 8
 # Grey levels of photographs; the palest on smooth paper, and how much lower that lies for each
@@ -381,6 +383,10 @@ def _broken_rules(
         thin &= end - start > _HAIR_STRAIGHT * thickness
         thin[0] = False
         found = thin & (end - start > tall * letter)
+        # a stroke as high as its line of text stands over others in a table, not in a formula
+        low = found & (end - start < _HAIR_SURE * letter)
+        aligned = np.abs(middle[low][:, None] - middle[found][None]) <= _ONE_LINE
+        found[low] = aligned.sum(1) >= _HAIRS
         pieces = np.stack([start, end, middle])
         whole = np.stack(_spans(np.array(rules, np.int32).reshape(-1, 4), axis)[:3])
         ends = np.concatenate([whole, pieces[:, found]], 1)

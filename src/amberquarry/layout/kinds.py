@@ -577,7 +577,8 @@ def _on_grid(block: Block, code: Block) -> bool:
     sizes = sorted((size_of(block), size_of(code)))
     brackets = sum(len(line.text) for line in block.lines) < 4  # tell no size
     start = first_middle(code.lines[0])
-    steps = [(first_middle(line) - start) / pitch for line in block.lines]
+    told = [line for line in block.lines if set(line.text) != {"."}]  # dots may be one sign
+    steps = [(first_middle(line) - start) / pitch for line in told]
     alike = brackets or sizes[1] < _ONE_SIZE * sizes[0]
     return alike and all(abs(s - round(s)) < _OFF_GRID for s in steps)
 

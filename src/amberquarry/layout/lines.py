@@ -15,7 +15,7 @@ from amberquarry.settings import LayoutSettings
 
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 _MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line
-_ACCENT_RISE = 2.7  # x-heights over the base line
+_ACCENT_RISE, _ACCENT_HEIGHT = 2.7, 0.75  # x-heights over the base line; of an accent
 # Letters that touch: how far from their line, how high and wide in x-heights.
 _TOUCHING, _JOINED_HEIGHT, _JOINED_WIDTH = 0.5, 3.2, 4.0
 _BULLET_REACH, _BULLET_SIZE = 4.0, 0.15  # x-heights before its line; least size of one
@@ -32,6 +32,9 @@ _FAR, _IN_ROW = 30.0, 0.1  # letters to what stands in one row; x-heights that i
 _SMALL_FIGURE, _IN_COLUMN = 0.4, 4  # letters: least height of small figures; on one edge, at least
 # X-heights: largest dot, how far it may be off the base line, white between two and before.
 _DOT_SIZE, _DOT_LEVEL, _DOT_STEP, _DOTS_AFTER = 0.45, 0.25, 1.4, 2.4
+# Letters: largest dot of an ellipsis, how far such may be off each other's foot; of its width, that
+# it is high; how many there are, and at most on a page: more are noise.
+_LONE_DOT, _DOT_SHIFT, _ROUND, _ELLIPSIS, _MOST_DOTS = 0.35, 0.08, 0.6, 3, 400
 _FAR_DOTS = 12  # of leaders that begin further off, at one place for all entries
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
@@ -154,7 +157,7 @@ def find_lines(
     attach_dots(lines, found)
     attach_marks(lines, found, seeds | owned_by(lines, found))
     lines = attach_leaders(lines, found, core, gutters)
-    lines.extend(lone_dashes(lines, found, letter))
+    lines.extend(lone_dashes(lines, found, letter) + lone_dots(lines, found, letter))
     lines.extend(small_words(small, lines, found, core, letter))
     settle_x_heights(lines)
     return [line for line in lines if _is_text(line, found, letter)]
@@ -384,7 +387,8 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
         over = beside & (rise > 0.9) & (rise < 2.1)
         raised = over | (beside & (rise > -0.7) & (rise < 0.25))
         # accents over capitals stand higher
-        raised |= (before < 0) & (after < 0) & (rise > 0.9) & (rise < _ACCENT_RISE)
+        accent = (before < 0) & (after < 0) & (rise > 0.9) & (rise < _ACCENT_RISE)
+        raised |= accent & (box.height < _ACCENT_HEIGHT * size)
         # letters that touch are one tall and wide piece
         joined = (np.maximum(before, after) < _TOUCHING) & (rise > 0.1) & (rise < 1.2)
         joined &= (box.height < _JOINED_HEIGHT * size) & (box.height > size)
@@ -598,6 +602,35 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
                 dashes.append(TextLine(found.box_of(own), own, level, line.x_height))
                 break
     return dashes
+
+
+def lone_dots(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
+    """Return rows of three dots that stand for what is left out, as lines of their own."""
+    size = np.maximum(found.width, found.height)
+    free = found.usable & ~owned_by(lines, found) & (size < _LONE_DOT * letter)
+    free &= np.minimum(found.width, found.height) > _ROUND * size
+    dots = np.flatnonzero(free)
+    if not lines or not _ELLIPSIS <= len(dots) <= _MOST_DOTS:
+        return []
+    dots = dots[np.argsort(found.left[dots], kind="stable")]
+    left, foot = found.left[dots].astype(float), found.bottom[dots].astype(float)
+    step = left[None] - left[:, None]
+    near = (step > 0) & (step < _DOT_STEP * letter)
+    near &= np.abs(foot[None] - foot[:, None]) <= _DOT_SHIFT * letter
+    after = np.where(near.any(1), near.argmax(1), -1)
+    first = np.setdiff1d(np.arange(len(dots)), after)  # no other dot stands before it
+    levels = np.array([line.baseline_at(line.box.x0) for line in lines])
+    rows = []
+    for start in first.tolist():
+        run = [start]
+        while after[run[-1]] >= 0:
+            run.append(int(after[run[-1]]))
+        steps = np.diff(left[run])
+        if len(run) == _ELLIPSIS and float(np.ptp(steps)) <= max(2.0, _DOT_SHIFT * letter):
+            nearest = lines[int(np.argmin(np.abs(levels - foot[start])))]
+            own, level = dots[run], np.array([foot[run].mean()])
+            rows.append(TextLine(found.box_of(own), own, level, nearest.x_height))
+    return rows
 
 
 def small_words(
