@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from amberquarry.layout import Components, TextLine
 
 _AWAY = 1.9  # x-heights from a bullet to the middle of the first letter
@@ -13,6 +16,7 @@ _UPRIGHT = 0.5  # of its height: what is narrower is no bullet
 _LONG_DASH = 1.5  # x-heights
 _SQUARE, _ROUND = 0.9, 0.62  # share of its box that a full square and a full disc fill
 _SMALL = 0.35  # x-heights
+_RINGS, _RING = frozenset("©®oO0°¢"), 0.8  # as which a ring is read; x-heights of one
 
 
 def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str, int] | None:
@@ -42,6 +46,17 @@ def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str,
     y = int(found.top[piece] + height / 2)
     hollow = found.labels[y, x] != piece
     return ("◦" if hollow else "*"), piece
+
+
+def settle_ring(text: str, boxes: NDArray[np.float32], x_height: float) -> str:
+    """Return `text` with a ring before it as a bullet, which is read as a letter of that shape.
+
+    It is smaller than any. boxes: (N, 4), of the characters.
+    """
+    if text[:1] not in _RINGS or text[1:2] != " ":
+        return text
+    x0, y0, x1, y1 = boxes[0].tolist()
+    return "◦" + text[1:] if max(x1 - x0, y1 - y0) < _RING * x_height else text
 
 
 def without_piece(found: Components, line: TextLine, piece: int) -> TextLine:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Box, Line, Style, Word
 from amberquarry.imaging.pieces import Labels
 from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, type_size
-from amberquarry.reading.bullets import lone_bullet, without_piece
+from amberquarry.reading.bullets import lone_bullet, settle_ring, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import (
@@ -143,6 +143,7 @@ def read_lines(
         whole = in_one_line([_placed(part, found, owner, number) for part in parts])
         text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
         text = settle_articles(text, whole.confidences, language)
+        text = settle_ring(text, whole.boxes, parts[0].line.x_height)
         whole = set_leaders(replace(whole, text=text), lines[number], found)
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
