@@ -32,6 +32,9 @@ _LOWEST_THRESHOLD = 100.0
 # Faint print is trusted as far as the noise of the paper lets it: these are deviations.
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
 _GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
+# Parts of a tile's pixels; of the depth of the second, that the first has in ink; how deep grain
+# is; of its depth, where the threshold lies in it.
+_DARKEST, _DARKER, _GRAIN, _GRAIN_DEPTH, _UNDER_GRAIN = 0.02, 0.16, 2.6, 60.0, 1.6
 _LEAST_DEPTH = 12.0  # of the threshold under white
 _PAPER, _LOOK_PIXELS = 215, 1.5e6
 _BESIDE = 0.4  # of the paper's level: what is darker and reaches the edge may lie beside the paper
@@ -418,12 +421,18 @@ def ink_of(
     high, wide = (height // rows) // step, (width // columns) // step
     sample = even[::step, ::step][: rows * high, : columns * wide]
     tiles = sample.reshape(rows, high, columns, wide).swapaxes(1, 2).reshape(rows * columns, -1)
-    rank = int(0.02 * (tiles.shape[1] - 1))
-    darkest = np.partition(tiles, rank, axis=1)[:, rank].astype(np.float32)
-    inked = 255 - darkest >= least
+    ranks = [int(part * (tiles.shape[1] - 1)) for part in (_DARKEST, _DARKER)]
+    ranked = np.partition(tiles, ranks, axis=1)
+    darkest, darker = (ranked[:, rank].astype(np.float32) for rank in ranks)
+    depth = 255 - darkest
+    # grain thins out slowly, ink ends at once
+    grain = (depth <= _GRAIN_DEPTH) & (depth <= _GRAIN * (255 - darker))
+    inked = (depth >= least) & ~grain
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual
-    levels = np.clip(255 - share * (255 - darkest), _LOWEST_THRESHOLD, highest)
+    levels = 255 - share * (255 - darkest)
+    levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
+    levels = np.clip(levels, _LOWEST_THRESHOLD, highest)
     if float(levels.max() - levels.min()) < 12:
         return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
     field = cv2.GaussianBlur(levels.reshape(rows, columns).astype(np.float32), (0, 0), 0.7)

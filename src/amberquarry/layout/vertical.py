@@ -14,6 +14,7 @@ _REACH = 0.42  # of its width that a letter looks up and down for the next one
 _WORD_GAP = 1.6  # widths between words of one such line
 _SHARED = 0.4  # of the narrower of two parts of a line: a comma hangs below it
 _LEAST_LETTERS = 3
+_MOST_PIECES = 15_000  # of a page: more are grain, and take minutes to be held against each other
 _LEAST_LENGTH = 2.2  # of its width
 _APART = 0.9  # letter heights of white that must lie beside it
 _MOST_BESIDE = 0.2  # of its letters may have other text that near
@@ -30,7 +31,7 @@ def find_vertical(found: Components, letter: float) -> list[Box]:
     size = np.maximum(found.width, found.height)
     chosen = found.usable & (size >= _SMALLEST * letter) & (size <= _LARGEST * letter)
     index = np.flatnonzero(chosen)
-    if len(index) < _LEAST_LETTERS:
+    if not _LEAST_LETTERS <= len(index) <= _MOST_PIECES:
         return []
     left, right = found.left[index].astype(float), found.right[index].astype(float)
     top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
