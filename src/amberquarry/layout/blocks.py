@@ -53,6 +53,7 @@ _LOOSE = 1.28  # over the usual distance of lines: a new block begins
 
 _DOTS_HIGH, _DOTS_REACH = 0.45, 4.0  # x-heights of a row of dots; to the words beside it
 
+
 @dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Region:
     """A block of a page before it is read."""

@@ -157,10 +157,11 @@ def find_lines(
     attach_dots(lines, found)
     attach_marks(lines, found, seeds | owned_by(lines, found))
     lines = attach_leaders(lines, found, core, gutters)
-    lines.extend(lone_dashes(lines, found, letter) + lone_dots(lines, found, letter))
+    lines.extend(lone_dashes(lines, found, letter))
     lines.extend(small_words(small, lines, found, core, letter))
     settle_x_heights(lines)
-    return [line for line in lines if _is_text(line, found, letter)]
+    dots = lone_dots(lines, found, letter)
+    return [line for line in lines if _is_text(line, found, letter)] + dots
 
 
 def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> NDArray[np.float64]:
@@ -605,7 +606,7 @@ def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list
 
 
 def lone_dots(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
-    """Return rows of three dots that stand for what is left out, as lines of their own."""
+    """Return rows of three dots that stand for lines left out, and have no words beside them."""
     size = np.maximum(found.width, found.height)
     free = found.usable & ~owned_by(lines, found) & (size < _LONE_DOT * letter)
     free &= np.minimum(found.width, found.height) > _ROUND * size
@@ -620,12 +621,17 @@ def lone_dots(lines: list[TextLine], found: Components, letter: float) -> list[T
     after = np.where(near.any(1), near.argmax(1), -1)
     first = np.setdiff1d(np.arange(len(dots)), after)  # no other dot stands before it
     levels = np.array([line.baseline_at(line.box.x0) for line in lines])
+    x0, y0, x1, y1 = np.array([line.box for line in lines], float).T
     rows = []
     for start in first.tolist():
         run = [start]
         while after[run[-1]] >= 0:
             run.append(int(after[run[-1]]))
         steps = np.diff(left[run])
+        reach = _FAR * letter
+        beside = (x0 < left[run[-1]] + reach) & (x1 > left[start] - reach)
+        if (beside & (y0 < foot[start]) & (y1 >= foot[start])).any():
+            continue
         if len(run) == _ELLIPSIS and float(np.ptp(steps)) <= max(2.0, _DOT_SHIFT * letter):
             nearest = lines[int(np.argmin(np.abs(levels - foot[start])))]
             own, level = dots[run], np.array([foot[run].mean()])

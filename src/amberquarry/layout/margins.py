@@ -98,7 +98,9 @@ def _small_notes(
     notes = [note for note in notes if not _in_row_of(note, small)]
     # names and numbers of lines there belong to the text beside them, and so do terms
     worded = sum(_has_words(line, found) for line in notes)
-    rows = sum(_in_row_of(line, notes) for line in beside)
+    edge = max((note.box.x1 for note in notes if note.box.x1 < left), default=-np.inf)
+    terms = [line for line in lines if line.box.x1 < left - _OFF * usual]
+    rows = sum(line.box.x0 < edge or _in_row_of(line, terms) for line in beside)
     return notes if worded >= _WORDED * len(notes) and rows < _TERMS * len(beside) else []
 
 
