@@ -33,8 +33,8 @@ _LOWEST_THRESHOLD = 100.0
 _THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
 _GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
 # Parts of a tile's pixels; of the depth of the second, that the first has in ink; how deep grain
-# is; of its depth, where the threshold lies in it.
-_DARKEST, _DARKER, _GRAIN, _GRAIN_DEPTH, _UNDER_GRAIN = 0.02, 0.16, 2.6, 60.0, 1.6
+# is; of its depth, where the threshold lies in it; of a page, that is grain.
+_DARKEST, _DARKER, _GRAIN, _GRAIN_DEPTH, _UNDER_GRAIN, _MOSTLY = 0.02, 0.16, 2.2, 45.0, 1.6, 0.8
 _LEAST_DEPTH = 12.0  # of the threshold under white
 _PAPER, _LOOK_PIXELS = 215, 1.5e6
 _BESIDE = 0.4  # of the paper's level: what is darker and reaches the edge may lie beside the paper
@@ -431,7 +431,8 @@ def ink_of(
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual
     levels = 255 - share * (255 - darkest)
-    levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
+    if grain.mean() > _MOSTLY:  # little is there to tell what ink is
+        levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
     levels = np.clip(levels, _LOWEST_THRESHOLD, highest)
     if float(levels.max() - levels.min()) < 12:
         return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
