@@ -74,7 +74,7 @@ class ScreenTest(unittest.TestCase):
         for row, text in enumerate(listing):
             draw.text((170, 550 + 70 * row), text, font=font(30, "DejaVuSansMono"), fill=0)
         for row in range(5):
-            shade = 205 if row == 0 else (232, 255)[row % 2]
+            shade = 222 if row == 0 else (232, 255)[row % 2]
             draw.rectangle((140, 900 + 70 * row, 1080, 970 + 70 * row), fill=shade)
             for x, text in ((170, f"Station {row}"), (520, f"{row}.40"), (820, f"{3 * row}.75")):
                 draw.text((x, 915 + 70 * row), text, font=font(30), fill=0)

@@ -50,7 +50,7 @@ def without_bleed(even: Grey) -> Grey | None:
     What shines through is paler than the page's own print and blurred by the paper; pale letters
     with sharp edges are printed so and stay.
     """
-    ink = ink_of(even)
+    ink = ink_of(even, tell_grain=False)
     labels, stats = connected_pieces(ink)
     height = stats[:, cv2.CC_STAT_HEIGHT]
     depth, edge = _depth_and_edge(even, labels, len(stats))

@@ -401,12 +401,13 @@ def ink_of(
     noise: float | None = None,
     enlarged: float = 1.0,
     least_contrast: float = _LEAST_CONTRAST,
+    tell_grain: bool = True,
 ) -> NDArray[np.uint8]:
     """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink.
 
     share: of the way from paper to ink where the threshold lies. noise, enlarged: of the paper
     before the picture was enlarged, and by how much that was. least_contrast: of ink, in grey
-    levels.
+    levels. tell_grain: leave out what thins out as grain does; so does print that shines through.
     """
     height, width = even.shape
     noise = noise_level(even) if noise is None else noise
@@ -426,7 +427,7 @@ def ink_of(
     darkest, darker = (ranked[:, rank].astype(np.float32) for rank in ranks)
     depth = 255 - darkest
     # grain thins out slowly, ink ends at once
-    grain = (depth <= _GRAIN_DEPTH) & (depth <= _GRAIN * (255 - darker))
+    grain = (depth <= _GRAIN_DEPTH) & (depth <= _GRAIN * (255 - darker)) & tell_grain
     inked = (depth >= least) & ~grain
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual

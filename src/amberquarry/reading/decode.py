@@ -92,7 +92,7 @@ def weighed(steps: Steps, word_parting: float) -> Steps:
     changed = [CLASS_OF[" "], CLASS_OF[UNKNOWN]]
     odds = np.array([np.exp(word_parting), _UNKNOWN_ODDS], np.float32)
     before = steps.classes[:, changed]
-    sums = 1 + (before * (odds - 1)).sum(1, keepdims=True)  # the steps' own sums are 1
+    sums = steps.classes.sum(1, keepdims=True) + (before * (odds - 1)).sum(1, keepdims=True)
     classes = steps.classes / sums
     classes[:, changed] = before * odds / sums
     return Steps(classes, steps.styles)
