@@ -3,6 +3,7 @@
 import io
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 
 import jsonschema
@@ -106,17 +107,19 @@ class SpreadTest(unittest.TestCase):
             pictures[0].save(path, save_all=True, append_images=pictures[1:])
             out = Path(folder) / "run"
             aq.convert([path], out, jobs=1)
-            pages = [aq.read_document(path).pages, aq.read_document(path).pages]
-            self.assertEqual([p.number for p in pages[0]], [1, 2, 3])
-            self.assertEqual([p.source_page for p in pages[0]], [1, 1, 2])
+            pages = aq.read_document(path).pages
+            self.assertEqual([page.number for page in pages], [1, 2, 3])
+            self.assertEqual([page.source_page for page in pages], [1, 1, 2])
             text = (out / "pages.jsonl").read_text("utf-8")
             self.assertEqual(text.count('"source_page":1'), 2)
 
 
 class BoardTest(unittest.TestCase):
-    TEXTS = (["Harbour Office", "Open Daily"], ["Mind the Step"])
+    TEXTS = (("Harbour Office", "Open Daily"), ("Mind the Step",))
 
-    def read(self, seed, texts=TEXTS):
+    @staticmethod
+    @cache  # several tests look at the same pictures
+    def read(seed, texts=TEXTS):
         scene, boards = scenes.place_boards(
             [list(lines) for lines in texts], [str(FONTS / "DejaVuSans.ttf")], seed
         )
