@@ -50,7 +50,6 @@ _HEADING_LINES, _HEADING_PIECES = 4, 110  # at most; in narrow columns more line
 _UNDER_LINE, _ACROSS = 0.5, 0.6  # x-heights from a line to a rule under it; share that it spans
 _ONE_EDGE, _AROUND = 1.5, 4  # x-heights; lines over and under one, that tell their distance
 _LOOSE = 1.28  # over the usual distance of lines: a new block begins
-
 _DOTS_HIGH, _DOTS_REACH = 0.45, 4.0  # x-heights of a row of dots; to the words beside it
 
 
