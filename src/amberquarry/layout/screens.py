@@ -14,6 +14,7 @@ from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
 _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper
 _LEAST_SIDE, _MOST_SIDE = 20, 0.95  # cells; of the page
+_TITLE = 1.4  # of the usual x-height
 _KNOWN = 0.9  # of its box, that a figure covers which was found before
 _RECTANGLE = 0.93  # of its box, that a window fills
 _EVEN = 6  # grey levels that a cell without strokes and edges spans at most
@@ -27,14 +28,20 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
 
     grey: of the page in whose pixels the blocks stand.
     """
+    lines = [line for block in blocks for line in block.lines]
+    if not lines:
+        return blocks
+    usual = float(np.median([line.x_height for line in lines]))
     prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
     figures = [block.box for block in blocks if block.kind is BlockKind.FIGURE]
     found = []
     for box in _windows(grey):
         if any(figure.overlap(box) > _KNOWN * box.area for figure in figures):
             continue
-        inside = [x for block in blocks for x in block.lines if box.contains(*x.box.middle)]
-        if prose_share(inside, prose) < MOST_PROSE:
+        inside = [line for line in lines if box.contains(*line.box.middle)]
+        # titles stand on bands of several tones
+        titled = any(line.x_height > _TITLE * usual for line in inside)
+        if not titled and prose_share(inside, prose) < MOST_PROSE:
             found.append(box)
     rest: list[Block] = []
     for block in blocks:
