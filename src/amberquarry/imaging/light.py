@@ -428,12 +428,13 @@ def ink_of(
     depth = 255 - darkest
     # grain thins out slowly, ink ends at once
     grain = (depth <= _GRAIN_DEPTH) & (depth <= _GRAIN * (255 - darker)) & tell_grain
+    if grain.mean() <= _MOSTLY:  # faint print looks like grain in places
+        grain[:] = False
     inked = (depth >= least) & ~grain
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual
     levels = 255 - share * (255 - darkest)
-    if grain.mean() > _MOSTLY:  # little is there to tell what ink is
-        levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
+    levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
     levels = np.clip(levels, _LOWEST_THRESHOLD, highest)
     if float(levels.max() - levels.min()) < 12:
         return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
