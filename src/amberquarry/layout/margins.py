@@ -106,12 +106,10 @@ def _small_notes(
 
 def _in_row_of(line: TextLine, others: list[TextLine]) -> bool:
     """Return whether a line stands on one base line with one of others."""
-    base = np.polyval(line.baseline, line.box.middle[0])
+    middle = line.box.middle[0]
+    base = line.baseline_at(middle)
     near = [other for other in others if other.box.y0 < base < other.box.y1 + line.x_height]
-    return any(
-        abs(np.polyval(other.baseline, line.box.middle[0]) - base) < _LEVEL * line.x_height
-        for other in near
-    )
+    return any(abs(o.baseline_at(middle) - base) < _LEVEL * line.x_height for o in near)
 
 
 def _names(

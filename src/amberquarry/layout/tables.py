@@ -155,18 +155,15 @@ def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> boo
 
 def _are_cells(grid: list[list[Box]], lines: list[Line]) -> bool:
     """Return whether rules part an area into rows of cells most of which hold text."""
-    inside = _inside(Box.around([cell for row in grid for cell in row]), lines) if grid else []
-    cells = [cell for row in grid for cell in row]
     several = sum(len(row) > 1 for row in grid)
     if len(grid) < _FEWEST_IN_GRID or several < _ROWS_IN_GRID * len(grid):
         return False
+    cells = [cell for row in grid for cell in row]
+    inside = _inside(Box.around(cells), lines)
     owned = [_inside(cell, inside) for cell in cells]
     filled = sum(map(bool, owned))
-    whole = sum(
-        line.box.x0 > cell.x0 - line.box.height and line.box.x1 < cell.x1 + line.box.height
-        for cell, own in zip(cells, owned, strict=True)
-        for line in own
-    )
+    pairs = zip(cells, owned, strict=True)
+    whole = sum(_is_whole(line, cell) for cell, own in pairs for line in own)
     return filled >= _FILLED * len(cells) and whole >= _WHOLE * len(inside)
 
 
@@ -207,13 +204,16 @@ def _inside(box: Box, lines: list[Line]) -> list[Line]:
     return [line for line in lines if box.contains(*line.box.middle)]
 
 
+def _is_whole(line: Line, box: Box) -> bool:
+    """Return whether a line begins and ends in a box, or hardly beyond it."""
+    room = line.box.height
+    return box.x0 - room < line.box.x0 and line.box.x1 < box.x1 + room
+
+
 def _holds_rows(box: Box, lines: list[Line], least: int) -> bool:
     inside = _inside(box, lines)
     # what is left of a broken frame cuts through the lines
-    whole = sum(
-        box.x0 - line.box.height < line.box.x0 and line.box.x1 < box.x1 + line.box.height
-        for line in inside
-    )
+    whole = sum(_is_whole(line, box) for line in inside)
     few = len(rows_of(inside)) < least or whole < _WHOLE * len(inside)
     return not few and is_tabular(inside)
 
