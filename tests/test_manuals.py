@@ -11,6 +11,7 @@ import amberquarry as aq
 from amberquarry import BlockKind, Box
 from amberquarry.document import Block
 from amberquarry.imaging import prepare
+from amberquarry.imaging.light import even_page
 from amberquarry.imaging.shrink import in_blocks
 from amberquarry.layout import analyse, place_tables
 from amberquarry.reading.bullets import settle_ring
@@ -66,22 +67,58 @@ class ScreenTest(unittest.TestCase):
 
     def test_shaded_text_is_none(self):
         """A listing on grey is no window, nor is a table whose head and rows are shaded."""
+        for dark, pale in ((222, 232), (205, 232), (150, 205)):
+            with self.subTest(head=dark, rows=pale):
+                image = blank()
+                draw = ImageDraw.Draw(image)
+                prose_at(image, 140)
+                draw.rectangle((140, 520, 1080, 780), fill=pale)
+                listing = ["read gauge --from noon", "sort by height", "write figure to book"]
+                for row, text in enumerate(listing):
+                    draw.text((170, 550 + 70 * row), text, font=font(30, "DejaVuSansMono"), fill=0)
+                for row in range(5):
+                    shade = dark if row == 0 else (pale, 255)[row % 2]
+                    draw.rectangle((140, 900 + 70 * row, 1080, 970 + 70 * row), fill=shade)
+                    cells = ((170, f"Station {row}"), (520, f"{row}.40"), (820, f"{3 * row}.75"))
+                    for x, text in cells:
+                        draw.text((x, 915 + 70 * row), text, font=font(30), fill=0)
+                page = read(image)
+                self.assertEqual(of_kind(page, BlockKind.FIGURE), [])
+                self.assertIn("sort by height", page.text)
+                self.assertIn("Station 3", page.text)
+
+    def test_rows_shaded_in_part_of_which_nothing_stands(self):
+        """The words of a shaded row are read however few they are, level or tilted."""
         image = blank()
         draw = ImageDraw.Draw(image)
         prose_at(image, 140)
-        draw.rectangle((140, 520, 1080, 780), fill=232)
-        listing = ["read gauge --from noon", "sort by height", "write figure to book"]
-        for row, text in enumerate(listing):
-            draw.text((170, 550 + 70 * row), text, font=font(30, "DejaVuSansMono"), fill=0)
-        for row in range(5):
-            shade = 222 if row == 0 else (232, 255)[row % 2]
-            draw.rectangle((140, 900 + 70 * row, 1080, 970 + 70 * row), fill=shade)
-            for x, text in ((170, f"Station {row}"), (520, f"{row}.40"), (820, f"{3 * row}.75")):
-                draw.text((x, 915 + 70 * row), text, font=font(30), fill=0)
-        page = read(image)
-        self.assertEqual(of_kind(page, BlockKind.FIGURE), [])
-        self.assertIn("sort by height", page.text)
-        self.assertIn("Station 3", page.text)
+        for row in range(6):
+            y = 520 + 56 * row
+            draw.rectangle((140, y, 1080, y + 55), fill=(180, 255)[row % 2])
+            draw.text((170, y + 11), f"Station {row}", font=font(28), fill=0)
+            if row in (1, 2):
+                draw.text((820, y + 11), f"{row}.75", font=font(28), fill=0)
+        prose_at(image, 1000)
+        for angle in (0, 0.8):
+            with self.subTest(angle=angle):
+                page = read(image.rotate(angle, Image.Resampling.BICUBIC, fillcolor=255))
+                self.assertEqual(of_kind(page, BlockKind.FIGURE), [])
+                for wanted in (*(f"Station {row}" for row in range(6)), "1.75", "2.75"):
+                    self.assertIn(wanted, page.text)
+
+    def test_bars_of_charts_keep_their_shade(self):
+        """A shade is taken off where letters stand on it: not in the bars of a chart."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        prose_at(image, 140)
+        for column, tall in enumerate((120, 260, 180)):
+            x = 300 + 200 * column
+            draw.rectangle((x, 900 - tall, x + 70, 900), fill=150, outline=0, width=3)
+        draw.rectangle((200, 1000, 900, 1060), fill=190)
+        draw.text((220, 1012), "Station 4", font=font(30), fill=0)
+        even = even_page(pixels(image))[0]
+        self.assertEqual(even[800, 540], 150)
+        self.assertEqual(even[1050, 700], 255)
 
 
 class GridTest(unittest.TestCase):

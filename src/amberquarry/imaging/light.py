@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.pieces import connected_pieces
+from amberquarry.imaging.shade import without_shade
 from amberquarry.imaging.shrink import in_blocks
 
 Grey = NDArray[np.uint8]
@@ -221,7 +222,10 @@ def even_page(
         if share:
             steps.append(PreparationStep(Step.REVERSE, f"light letters on {share:.0%} of the page"))
     if light:
-        ground = _paper_level(small if grey is source else in_blocks(grey, _SHRINK))
+        small = small if grey is source else in_blocks(grey, _SHRINK)
+        lifted = without_shade(grey, small)
+        ground = _paper_level(small if lifted is grey else in_blocks(lifted, _SHRINK))
+        grey = lifted
         if int(ground.min()) < _FLAT_GROUND:
             levels = f"ground between {ground.min()} and {ground.max()} of 255"
             steps.append(PreparationStep(Step.LIGHT, levels))

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 Labels = NDArray[np.integer[Any]]  # (H, W), 0 is the ground
 
-_MOST_SHORT = 65_535  # labels that 16 bits hold
+# Labels that 16 bits hold, halved: the search looks at blocks of four pixels, in several strips,
+# and may open more labels than one row by row.
+_MOST_SHORT = 65_535 // 2
 _BAND_ROWS = 256  # looked at together: they stay in the processor's cache
 
 
@@ -24,7 +26,7 @@ def connected_pieces(
     `cv2.CC_STAT_LEFT` and so on. Labels of 16 bits cost a third of the time, and are taken where
     they suffice.
     """
-    kind = cv2.CV_16U if _most_labels(mask, connectivity) < _MOST_SHORT else cv2.CV_32S
+    kind = cv2.CV_16U if _labels_by_row(mask, connectivity) < _MOST_SHORT else cv2.CV_32S
     _, labels, measures, _ = cv2.connectedComponentsWithStats(
         mask, connectivity=connectivity, ltype=kind
     )
@@ -48,10 +50,10 @@ def boxes_of_pieces(mask: NDArray[np.uint8]) -> list[tuple[int, int, int, int]]:
     return sorted(((x, y, w, h) for x, y, w, h in boxes), key=lambda box: (box[1], box[0]))
 
 
-def _most_labels(mask: NDArray[np.uint8], connectivity: int) -> int:
-    """Return how many labels are given out at most on the way, joined ones included.
+def _labels_by_row(mask: NDArray[np.uint8], connectivity: int) -> int:
+    """Return how many labels a search row by row gives out, joined ones included.
 
-    A search row by row opens a new label only at a pixel with no neighbour before it or above.
+    It opens a new label only at a pixel with no neighbour before it or above.
     """
     count = int(np.count_nonzero(mask[:1]))
     for top in range(1, len(mask), _BAND_ROWS):

@@ -1,0 +1,134 @@
+"""Take off the shade that table rows, listings and boxes are printed on."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.pieces import Labels, connected_pieces
+
+Grey = NDArray[np.uint8]
+
+_BLOCK = 8  # pixels
+_LEVELS = (110, 241)  # of shades: darker ones bear light letters
+_EVEN = 8  # grey levels by which neighbouring blocks of a shade differ at most
+_SAME = 5  # ... and those of one shade
+_ACROSS = 41  # blocks of text that part the plain ends of a shaded row
+# Of a shade: blocks that its shorter side is at least, and its length where letters stand on it;
+# share of the rectangle around it.
+_LEAST_SIDE, _LEAST_LENGTH, _RECTANGLE = 3, 8, 0.75
+_PLAIN = 0.3  # of its blocks, that hold no strokes at least
+# Letters on it: of its level, how dark; pixels high, width over height, and how many at least.
+_STROKES, _LEAST_HEIGHT, _WIDEST, _LETTERS = 0.7, 7, 3.0, 2
+_WHITE, _AMID_WHITE = 246, 0.4  # level of paper; of what lies around a shade, that is paper
+_IN_ROW = 2  # blocks by which upper and lower edges of a row's parts differ
+
+
+def without_shade(grey: Grey, small: Grey) -> Grey:
+    """Return a page with shaded rectangles that bear dark letters as light as the paper around.
+
+    Closings tell the ground of areas larger than letters; the rows of a table are no higher than
+    those. Here it is even blocks of one level that make up a rectangle, on which strokes stand
+    somewhere in the row; photographs and the bars of charts are none.
+
+    grey: (H, W). small: the same in blocks of 8 pixels.
+    """
+    calm = cv2.medianBlur(small, 3)
+    paper = cv2.morphologyEx(calm, cv2.MORPH_CLOSE, np.ones((_ACROSS, _ACROSS), np.uint8))
+    even = np.asarray(cv2.divide(small, np.maximum(paper, 1), scale=255), np.uint8)
+    near = np.ones((3, 3), np.uint8)
+    plain = cv2.dilate(even, near) - cv2.erode(even, near) <= _EVEN
+    plain &= (even >= _LEVELS[0]) & (even <= _LEVELS[1])
+    factor = np.ones(even.shape, np.float32)
+    for level in _levels(even[plain]):
+        shade = _shade_of(grey, even, plain, level)
+        factor[shade], even[shade] = 255 / level, 255
+    if factor.max() == 1:
+        return grey
+    height, width = grey.shape
+    scale, most = (
+        np.repeat(np.repeat(part, _BLOCK, 0), _BLOCK, 1)[:height, :width]
+        for part in (factor, paper)
+    )
+    lifted = np.minimum(grey * scale, np.maximum(grey, most))
+    return np.asarray(lifted, np.uint8)
+
+
+def _levels(plain: NDArray[np.uint8]) -> list[int]:
+    """Return the levels that plain blocks have, one for each shade, from dark to pale."""
+    left = np.bincount(plain, minlength=256)
+    found = []
+    while left.max() >= _LEAST_LENGTH:
+        level = int(left.argmax())
+        found.append(level)
+        left[max(0, level - _SAME) : level + _SAME + 1] = 0
+    return sorted(found)
+
+
+def _shade_of(grey: Grey, small: Grey, plain: NDArray[np.bool_], level: int) -> NDArray[np.bool_]:
+    """Return the blocks of the shaded rectangles of a level."""
+    same = np.abs(small.astype(np.int16) - level) <= _SAME
+    seeds = (plain & same).astype(np.uint8)
+    # what is lighter than the shade parts it; strokes on it do not
+    shade = cv2.morphologyEx(seeds, cv2.MORPH_CLOSE, np.ones((3, _ACROSS), np.uint8))
+    shade &= (small <= level + _SAME).astype(np.uint8)
+    shade = cv2.dilate(shade, np.ones((3, 3), np.uint8))
+    labels, stats = connected_pieces(shade)
+    area = np.maximum(1, stats[:, 4])
+    share = np.bincount(labels[same], minlength=len(stats)) / area
+    plain_enough = np.flatnonzero(share >= _PLAIN)
+    sound = [
+        n
+        for n in plain_enough.tolist()
+        if n and _is_rectangle(labels, stats, n) and _amid_paper(small, labels, stats, n)
+    ]
+    bearing = [n for n in sound if _bears_letters(grey, labels, stats, n)]
+    top, foot = stats[:, 1], stats[:, 1] + stats[:, 3]
+    kept = [
+        n
+        for n in sound
+        if any(
+            abs(top[n] - top[m]) <= _IN_ROW and abs(foot[n] - foot[m]) <= _IN_ROW for m in bearing
+        )
+    ]
+    chosen = np.isin(labels, kept).astype(np.uint8)
+    return np.asarray(cv2.dilate(chosen, np.ones((3, 3), np.uint8)) > 0)
+
+
+def _is_rectangle(labels: Labels, stats: NDArray[np.int32], number: int) -> bool:
+    x, y, width, height, area = stats[number].tolist()
+    if min(width, height) < _LEAST_SIDE:
+        return False
+    if area >= _RECTANGLE * width * height:
+        return True
+    own = (labels[y : y + height, x : x + width] == number).astype(np.uint8)
+    outlines, _ = cv2.findContours(own, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    (_, _), (long, short), _ = cv2.minAreaRect(np.concatenate(outlines))
+    return bool(area >= _RECTANGLE * (long + 1) * (short + 1))
+
+
+def _amid_paper(small: Grey, labels: Labels, stats: NDArray[np.int32], number: int) -> bool:
+    """Return whether much of what lies around a piece is paper: not so in charts of many tones."""
+    x, y, width, height, _ = stats[number].tolist()
+    around = np.s_[max(0, y - 2) : y + height + 2, max(0, x - 2) : x + width + 2]
+    own = (labels[around] == number).astype(np.uint8)
+    inner, outer = (cv2.dilate(own, np.ones((side, side), np.uint8)) for side in (3, 5))
+    ring = small[around][outer > inner]
+    return bool((ring >= _WHITE).sum() > _AMID_WHITE * len(ring))
+
+
+def _bears_letters(grey: Grey, labels: Labels, stats: NDArray[np.int32], number: int) -> bool:
+    """Return whether dark pieces of the size of letters lie in a piece, clear of its edge."""
+    x, y, width, height, _ = stats[number].tolist()
+    if width < _LEAST_LENGTH:
+        return False
+    own = labels[y : y + height, x : x + width] == number
+    area = grey[_BLOCK * y :, _BLOCK * x :][: _BLOCK * height, : _BLOCK * width]
+    inside = np.repeat(np.repeat(own, _BLOCK, 0), _BLOCK, 1)[: area.shape[0], : area.shape[1]]
+    dark = (area < _STROKES * np.median(area[inside])).astype(np.uint8)
+    _, pieces = connected_pieces(dark)
+    left, top, wide, high, _ = pieces[1:].T
+    clear = (left > 0) & (top > 0) & (left + wide < area.shape[1]) & (top + high < area.shape[0])
+    letters = clear & (high >= _LEAST_HEIGHT) & (wide <= _WIDEST * high)
+    return bool(letters.sum() >= _LETTERS)
