@@ -274,6 +274,90 @@ class ListingTest(unittest.TestCase):
         layout = analyse(prepare(pixels(image), PreparationSettings()), LayoutSettings())
         self.assertGreater(layout.found.rules[600:960, 690:710].sum(), 300)
 
+    def test_rows_that_look_like_equations(self):
+        """A row of a listing with a sign of relation stays in the listing."""
+        image = blank()
+        prose_at(image, 140)
+        draw = ImageDraw.Draw(image)
+        mono = font(28, "DejaVuSansMono")
+        code = ["begin station(gauge, book);", "  a := 3;", "  write(book, gauge);", "end;"]
+        for row, text in enumerate(code):
+            draw.text((220, 520 + 44 * row), text, font=mono, fill=0)
+        prose_at(image, 800)
+        page = read(image)
+        self.assertEqual(of_kind(page, BlockKind.EQUATION), [])
+        [listing] = of_kind(page, BlockKind.CODE)
+        self.assertEqual(len(listing.lines), len(code))
+
+
+class EdgeTest(unittest.TestCase):
+    """Rows at the top and the foot of a page, and over tables."""
+
+    def row(self, draw, y, parts, face):
+        left, middle, right = parts
+        draw.text((140, y), left, font=face, fill=0)
+        draw.text((620, y), middle, font=face, fill=0, anchor="ma")
+        draw.text((1080, y), right, font=face, fill=0, anchor="ra")
+
+    def test_one_name_at_both_sides(self):
+        """Manuals bear the name of a command at the left and right: these are running heads."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        self.row(draw, 80, ("gauge(1)", "Manual of the Station", "gauge(1)"), font(30))
+        prose_at(image, 240)
+        prose_at(image, 700)
+        self.row(draw, 1640, ("Basin", "Fourth of May", "Basin"), font(30))
+        page = read(image)
+        kinds = [block.kind for block in page.blocks]
+        self.assertEqual(kinds.count(BlockKind.RUNNING_HEAD), 3)
+        self.assertEqual(kinds.count(BlockKind.RUNNING_FOOT), 3)
+
+    def test_a_head_over_a_grid(self):
+        """The head of the page right over a grid is no row of the table."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        edges = (140, 560, 720, 900, 1080)
+        draw.text(
+            (140, 250), "Gauges of the basin, compared by their keepers", font=font(26), fill=0
+        )
+        draw.text((1080, 250), "page 1 of 1", font=font(26), fill=0, anchor="ra")
+        for row in range(8):
+            y = 300 + 60 * row
+            draw.rectangle((140, y, 1080, y + 60), outline=0, width=2)
+            for x, text in zip(edges, (f"Station {row}", "yes", "no", f"{row}.75"), strict=False):
+                draw.text((x + 14, y + 14), text, font=font(26), fill=0)
+        for x in edges:
+            draw.line((x, 300, x, 780), fill=0, width=2)
+        prose_at(image, 900)
+        [table] = of_kind(read(image), BlockKind.TABLE)
+        self.assertNotIn("keepers", table.text)
+        self.assertIn("Station 0", table.text)
+
+    def test_widely_set_paragraphs(self):
+        """Sentences a blank line apart are paragraphs; lines of one that is set so are not."""
+        image = blank()
+        prose_at(image, 140)
+        draw = ImageDraw.Draw(image)
+        ends = (
+            "The keeper reads the gauge at noon and in the night.",
+            "Nobody saw the pilot.",
+            "The buoy is lit in May.",
+            "The rope was mended.",
+        )
+        for row, text in enumerate(ends):
+            draw.text((140, 560 + 100 * row), text, font=font(33), fill=0)
+        runs = (
+            "The keeper reads the gauge at noon and in the night. He",
+            "looks at the buoy. Then he goes back to the tower, where",
+            "the lamp is lit. Nobody has seen the pilot since the winter.",
+            "Then the wind backed to the west and the water rose.",
+        )
+        for row, text in enumerate(runs):
+            draw.text((140, 1060 + 80 * row), text, font=font(33), fill=0)
+        texts = [block.text for block in of_kind(read(image), BlockKind.PARAGRAPH)]
+        self.assertIn("The buoy is lit in May.", texts)
+        self.assertIn(" ".join(runs), texts)
+
 
 class CaptionTest(unittest.TestCase):
     def test_a_bold_label_tells_a_caption(self):

@@ -67,6 +67,7 @@ _TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
 _GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet from the text
 _ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
 _HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
+_WIDELY_SET = 3.9  # x-heights from line to line: half as much more than usual
 _LONGEST_TITLE = 90  # letters of a running title
 _EDGE, _FOLIO_EDGE = 0.14, 0.22  # of the page's height, in which heads and numbers stand
 _LEAST_PAGE = 15.0  # lines: what is lower is cut from a page, and its last line no foot
@@ -103,7 +104,8 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     starts = item_starts(parts, usual)
     contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
     parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
-    parts = _joined_paragraphs(mark_equations(items_whole(parts, usual), usual), usual)
+    parts = _joined_code(items_whole(parts, usual), usual)  # a line of it may look like an equation
+    parts = _joined_paragraphs(mark_equations(parts, usual), usual)
     mark_captions(parts, usual)
     parts = join_captions(parts, usual)
     _mark_headings(parts, usual)
@@ -162,7 +164,8 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     if not starts and contents and any(map(ends_in_leader, block.lines)):
         return [block.part(BlockKind.ITEM, lines) for lines in cut_at_leaders(block.lines)]
     if not starts:
-        return [block.part(block.kind, lines) for lines in _cut_at_bold(block.lines)]
+        runs = [run for part in _cut_at_bold(block.lines) for run in _cut_at_ends(part, usual)]
+        return [block.part(block.kind, lines) for lines in runs]
     parts = [] if starts[0] == 0 else [block.part(block.kind, block.lines[: starts[0]])]
     for start, end in pairwise([*starts, len(block.lines)]):
         part = block.part(BlockKind.ITEM, block.lines[start:end])
@@ -211,6 +214,28 @@ def _cut_at_bold(lines: list[Line]) -> list[list[Line]]:
             parts.append([])
         parts[-1].append(lines[number])
     return parts
+
+
+def _cut_at_ends(lines: list[Line], usual: Measures) -> list[list[Line]]:
+    """Return widely set lines cut where a sentence ends before the line is full.
+
+    Paragraphs of one line each, a blank line apart, look like lines of one that is set so.
+    """
+    right = max(line.box.x1 for line in lines)
+    parts = [[lines[0]]]
+    for above, below in pairwise(lines):
+        apart = below.box.y1 - above.box.y1 > _WIDELY_SET * usual.size
+        if apart and _ENDED.search(above.text.rstrip()) and _has_room(above, below, right, usual):
+            parts.append([])
+        parts[-1].append(below)
+    return parts
+
+
+def _has_room(above: Line, below: Line, right: float, usual: Measures) -> bool:
+    """Return whether the first word of a line would fit in the one above."""
+    if not below.words:
+        return False
+    return above.box.x1 + below.words[0].box.width + 0.4 * usual.size <= right
 
 
 def _without_edges_joined(blocks: list[Block]) -> list[Block]:
@@ -321,7 +346,7 @@ def _had_no_room(above: Block, below: Block, usual: Measures) -> bool:
     if _ENDED.search(last.text.rstrip()) or not first.words:
         return False
     right = max(line.box.x1 for line in (*above.lines, *below.lines))
-    return last.box.x1 + first.words[0].box.width + 0.4 * usual.size > right
+    return not _has_room(last, first, right, usual)
 
 
 def goes_on(before: str, after: str) -> bool:
@@ -380,7 +405,10 @@ def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
         if inset > _EDGE * height and len(folio) < len(row):
             continue
         titles = [b for b in row if b not in folio and not cutting]
-        sure = bool(folio) or any(_may_run(b, usual, False) for b in titles)
+        # pages of manuals bear one name at both sides
+        names = {b.lines[0].text for b in titles}
+        sure = bool(folio) or len(names) < len(titles)
+        sure = sure or any(_may_run(b, usual, False) for b in titles)
         for block in row:
             if block in folio:
                 block.kind, block.level = BlockKind.PAGE_NUMBER, None
@@ -421,10 +449,12 @@ def _may_run(block: Block, usual: Measures, beside: bool) -> bool:
     size = size_of(block) / usual.size
     capitals = text.upper() == text  # their size is measured less well
     apart = size < SMALL or capitals or share_of(Style.ITALIC, block.lines[0]) > MOSTLY
+    # another face may have larger letters; bold ones are of headings
+    larger = beside and (capitals or share_of(Style.BOLD, block.lines[0]) <= MOSTLY)
     return (
         len(block.lines) == 1
         and len(text) < _LONGEST_TITLE
-        and size < _HEADING_SIZE * (_LARGER if capitals and beside else 1)
+        and size < _HEADING_SIZE * (_LARGER if larger else 1)
         and not text.rstrip().endswith((".", "-", ","))
         and block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
         and (beside or apart)
@@ -450,7 +480,10 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
         signed = _NOTE.match(first.text) is not None
         size = size_of(block) / usual.size
         small = size < SMALL
-        lowest = all(size_of(other) < SMALL * usual.size for other in below)
+        lowest = all(
+            other.kind is not BlockKind.CODE and size_of(other) < SMALL * usual.size
+            for other in below
+        )
         told = signed or raised or size < _TINY  # a raised sign is not always read
         if block.box.y0 > usual.middle and small and lowest and told:
             block.kind = BlockKind.FOOTNOTE

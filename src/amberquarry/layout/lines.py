@@ -49,6 +49,9 @@ _MOST_BETWEEN_QUOTES, _HANGING, _QUOTE, _PER_LETTER, _LEVEL = 24, 0.7, 0.55, 0.5
 # far under it letters hang at most, in heights of those that stand on it.
 _AS_MANY, _HANGS = 0.8, 0.45
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
+# Of letters that stand on the base line of what is beside them: how many there are in all, how far
+# they are off it, in x-heights, and their share.
+_FEW_STANDING, _STANDING_OFF, _STANDING = 4, 0.12, 0.25
 _SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 # Of a barcode: bars at least; their height in letters; of it: width at most, how far off their ends
@@ -322,13 +325,13 @@ def join_segments(
     slack = few[None, :] | few[:, None]
     alike = np.where(slack, (ratio > 0.4) & (ratio < 2.5), (ratio > 0.62) & (ratio < 1.6))
     level = np.abs(start[None, :] - end[:, None]) < np.where(slack, 0.5, 0.35) * larger
-    fits = (
-        (gap > -0.5 * larger)
-        & (gap < widest_space * larger)
-        & alike
-        & level
-        & (x0[None, :] > x0[:, None])
-    )
+    follows = (gap > -0.5 * larger) & (gap < widest_space * larger)
+    follows &= x0[None, :] > x0[:, None]
+    fits = follows & alike & level
+    near = np.abs(start[None, :] - end[:, None]) < larger
+    for one, other in zip(*np.nonzero(follows & near & ~fits), strict=True):
+        pair = (lines[one], lines[other])
+        fits[one, other] = any(_stands_on(*turn, found, core) for turn in (pair, pair[::-1]))
     first, second = np.nonzero(fits)  # few of all pairs: gutters are held against these only
     x = (x0[second] + x1[first]) / 2
     y = (start[second] + end[first]) / 2 - larger[first, second] / 2
@@ -357,6 +360,19 @@ def join_segments(
         if merged is not None:
             joined.append(merged)
     return joined
+
+
+def _stands_on(one: TextLine, base: TextLine, found: Components, core: NDArray[np.bool_]) -> bool:
+    """Return whether letters of a line stand on another's base line.
+
+    Brackets and raised signs of a formula outvote its few letters when it is measured alone.
+    """
+    letters = one.pieces[core[one.pieces]]
+    if len(letters) < _FEW_STANDING:
+        return False
+    middle = (found.left[letters] + found.right[letters]) / 2
+    off = found.bottom[letters] - curve_at(base.baseline, middle)
+    return bool((np.abs(off) <= _STANDING_OFF * base.x_height).mean() >= _STANDING)
 
 
 def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:

@@ -178,6 +178,12 @@ def _columns_of(rows: list[list[tuple[float, float]]]) -> list[tuple[float, floa
     return columns
 
 
+def _usual_columns(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
+    """Return the columns of some rows, those left aside whose cells lie over several."""
+    usual = max(map(len, rows))
+    return _columns_of([row for row in rows if 2 * len(row) > usual])
+
+
 def _cells_across(lines: list[Line]) -> list[tuple[float, float]]:
     """Return from where to where the cells of some lines reach."""
     cells = [cell for line in lines for cell in _cells_in(line)]
@@ -240,7 +246,13 @@ def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
         and line.box.x1 < zone.x1 + high
     ]
     rows = rows_of(over)
-    return [*rows[-1], *own] if rows and len(cells_of(rows[-1])) > 1 else own
+    if not rows:
+        return own
+    heads = _cells_across(rows[-1])
+    columns = _usual_columns([_cells_across(row) for row in rows_of(own)])
+    # most stand over one column each; others, such as the page's head, over none or several
+    fitting = sum(sum(a < x1 and x0 < b for a, b in columns) == 1 for x0, x1 in heads)
+    return [*rows[-1], *own] if len(heads) > 1 and 2 * fitting > len(heads) else own
 
 
 def _in_order(lines: list[Line], is_row: bool) -> list[Line]:
