@@ -20,7 +20,7 @@ import numpy as np
 from PIL import Image
 
 from amberquarry.imaging import prepare
-from amberquarry.layout import analyse
+from amberquarry.layout import find_text
 from amberquarry.pipeline import stand_upright
 from amberquarry.reading import load_network
 from amberquarry.settings import Settings
@@ -40,9 +40,9 @@ def turns_of(path: str) -> list[tuple[int, int, bool, float]]:
     for turn in (0, 90, 180, 270):
         grey = np.ascontiguousarray(np.rot90(upright, -turn // 90))
         prepared = prepare(grey, settings.preparation)
-        layout = analyse(prepared, settings.layout)
+        text = find_text(prepared, settings.layout)
         began = time.perf_counter()
-        standing, _, doubtful = stand_upright(grey, prepared, layout, network, settings)
+        standing, _, doubtful = stand_upright(grey, prepared, text, network, settings)
         seconds = time.perf_counter() - began
         rows.append((turn, standing.turned, doubtful, 1000 * seconds))
     return rows

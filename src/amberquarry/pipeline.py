@@ -35,12 +35,15 @@ from amberquarry.layout import (
     CAPITAL_RATIO,
     Components,
     Layout,
+    Text,
     TextLine,
     analyse,
+    arrange,
     code_text,
     drawings_of_tables,
     find_bend,
     find_figures,
+    find_text,
     find_vertical,
     join_line_numbers,
     lines_upside_down,
@@ -160,9 +163,10 @@ def _believed(blocks: list[Block]) -> list[Block]:
 def lay_out(view: View, network: LineNetwork, settings: Settings) -> Stages:
     """Return a view's page prepared, on its feet and laid out."""
     prepared = prepare(view.grey, settings.preparation)
-    layout, unsure = analyse(prepared, settings.layout), False
+    text, unsure = find_text(prepared, settings.layout), False
     if settings.preparation.find_rotation:
-        prepared, layout, unsure = stand_upright(view.grey, prepared, layout, network, settings)
+        prepared, text, unsure = stand_upright(view.grey, prepared, text, network, settings)
+    layout = arrange(text, prepared.letter_height)
     for _ in range(_MOST_FLATTENINGS if settings.preparation.flatten else 0):
         bend = find_bend(layout.found, layout.lines, prepared.letter_height, prepared.grey.shape)
         if bend is None:
@@ -190,7 +194,8 @@ class _Standing:
     """A page as it may stand, and how well a few of its lines are read so."""
 
     prepared: Prepared
-    layout: Layout
+    found: Components
+    text: Text | None  # None until it is wanted
     confidence: float
     unsure: bool  # whether it could as well stand on its head
 
@@ -198,19 +203,19 @@ class _Standing:
 def stand_upright(
     grey: NDArray[np.uint8],
     prepared: Prepared,
-    layout: Layout,
+    text: Text,
     network: LineNetwork,
     settings: Settings,
-) -> tuple[Prepared, Layout, bool]:
-    """Return the page on its feet, its layout, and whether that is unsure.
+) -> tuple[Prepared, Text, bool]:
+    """Return the page on its feet, its lines, and whether that is unsure.
 
     Where the places of the letters don't say which way the lines run, the page is read both ways.
     """
-    chosen = _head_or_foot(prepared, layout, network, settings)
+    chosen = _head_or_foot(prepared, text, network, settings)
     low, high = _DOUBTFUL_SHARE
     if low < prepared.running_down < high and chosen.confidence < SURE:
         turned = prepare(grey, settings.preparation, lying=prepared.turned == 0)
-        other = _head_or_foot(turned, analyse(turned, settings.layout), network, settings)
+        other = _head_or_foot(turned, find_text(turned, settings.layout), network, settings)
         log.debug("as it seems %.2f, turned %.2f", chosen.confidence, other.confidence)
         gain = other.confidence - chosen.confidence
         lying = prepared.turned != 0 and prepared.running_down < _SURELY_LYING
@@ -218,23 +223,24 @@ def stand_upright(
             chosen = other
         if abs(gain) < _BIAS:
             chosen = replace(chosen, unsure=True)
-    return chosen.prepared, chosen.layout, chosen.unsure
+    own = chosen.text or find_text(chosen.prepared, settings.layout, chosen.found)
+    return chosen.prepared, own, chosen.unsure
 
 
 def _head_or_foot(
-    prepared: Prepared, layout: Layout, network: LineNetwork, settings: Settings
+    prepared: Prepared, text: Text, network: LineNetwork, settings: Settings
 ) -> _Standing:
     """Return the page as it is or turned by half, whichever reads better.
 
     A few lines are read as they are; where that goes badly, also upside down.
     """
-    letter, grey, found = prepared.letter_height, prepared.grey, layout.found
-    lines = trial_lines(found, layout.lines, letter, _TRIAL_LINES)
+    letter, grey, found = prepared.letter_height, prepared.grey, text.found
+    lines = trial_lines(found, text.lines, letter, _TRIAL_LINES)
     if not lines:
-        return _Standing(prepared, layout, 0.0, False)
+        return _Standing(prepared, found, text, 0.0, False)
     as_is = trial_confidence(grey, found, lines, network, settings.reading)
     if as_is >= SURE:
-        return _Standing(prepared, layout, as_is, False)
+        return _Standing(prepared, found, text, as_is, False)
     turned = found.upside_down()
 
     def on_its_head() -> float:
@@ -243,15 +249,15 @@ def _head_or_foot(
 
     other = on_its_head()
     if as_is < _DIM and abs(other - as_is) < _ALIKE:
-        lines = trial_lines(found, layout.lines, letter, _MORE_TRIAL_LINES)
+        lines = trial_lines(found, text.lines, letter, _MORE_TRIAL_LINES)
         as_is = trial_confidence(grey, found, lines, network, settings.reading)
         other = on_its_head()
     log.debug("upright %.2f, upside down %.2f", as_is, other)
     # a page whose lines run across stands upright far more often than not
     if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
         page = upside_down(prepared)
-        return _Standing(page, analyse(page, settings.layout, turned), other, other - as_is < 0.1)
-    return _Standing(prepared, layout, as_is, prepared.turned != 0 and as_is - other < 0.05)
+        return _Standing(page, turned, None, other, other - as_is < 0.1)
+    return _Standing(prepared, found, text, as_is, prepared.turned != 0 and as_is - other < 0.05)
 
 
 def _read_vertical(

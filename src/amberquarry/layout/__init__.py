@@ -1,6 +1,14 @@
 """From ink to text lines in blocks, in reading order."""
 
-from amberquarry.layout.analysis import Layout, analyse, lines_upside_down, whole_line
+from amberquarry.layout.analysis import (
+    Layout,
+    Text,
+    analyse,
+    arrange,
+    find_text,
+    lines_upside_down,
+    whole_line,
+)
 from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.captions import label_of
@@ -30,13 +38,16 @@ __all__ = [
     "Layout",
     "Region",
     "SceneLine",
+    "Text",
     "TextLine",
     "analyse",
+    "arrange",
     "code_text",
     "drawings_of_tables",
     "find_bend",
     "find_figures",
     "find_scene_lines",
+    "find_text",
     "find_vertical",
     "fit_grid",
     "group_boards",

@@ -48,25 +48,50 @@ class Layout:
         return [line for region in self.regions for line in region.lines]
 
 
-def analyse(page: Prepared, settings: LayoutSettings, found: Components | None = None) -> Layout:
-    """Return the layout of a prepared page; a page without text has no regions with lines.
+@dataclass(frozen=True, slots=True)
+class Text:
+    """The lines of a page before they are put together to blocks."""
 
-    found: the page's pieces, where they are known.
-    """
+    found: Components
+    lines: list[TextLine]
+    margin: list[TextLine]  # of notes in the margin
+    gutters: list[Box]
+
+
+def find_text(page: Prepared, settings: LayoutSettings, found: Components | None = None) -> Text:
+    """Return the lines of a prepared page. found: its pieces, where they are known."""
     letter = page.letter_height or _UNKNOWN_LETTER_PX
     found = found or find_components(page.ink, page.grey, letter)
     gutters = find_gutters(found, letter)
     lines = find_lines(found, letter, gutters, settings)
     if len(lines) > _MOST_LINES:
-        return Layout(_in_bands(lines, gutters, letter), found, [])
+        return Text(found, lines, [], gutters)
     core = core_letters(found, letter)
     lines, gutters = join_fixed_pitch(lines, gutters, found, core)
-    lines, margin = part_margins(lines, found, core)
-    regions, columns = make_blocks(lines, margin, gutters, found.pictures, found.rule_boxes)
+    return Text(found, *part_margins(lines, found, core), gutters)
+
+
+def arrange(text: Text, letter: float) -> Layout:
+    """Return the layout of a page whose lines are known; without lines it has no regions of text.
+
+    letter: usual height of the letters, 0 if unknown.
+    """
+    letter, found = letter or _UNKNOWN_LETTER_PX, text.found
+    if len(text.lines) > _MOST_LINES:
+        return Layout(_in_bands(text.lines, text.gutters, letter), found, [])
+    regions, columns = make_blocks(
+        text.lines, text.margin, text.gutters, found.pictures, found.rule_boxes
+    )
+    core = core_letters(found, letter)
     for region in regions:
         if region.kind is not BlockKind.TABLE:
             region.lines = _rows_joined(region.lines, found, columns, core)
     return Layout(reading_order(regions, columns, letter), found, columns)
+
+
+def analyse(page: Prepared, settings: LayoutSettings) -> Layout:
+    """Return the layout of a prepared page; a page without text has no regions with lines."""
+    return arrange(find_text(page, settings), page.letter_height)
 
 
 def _rows_joined(

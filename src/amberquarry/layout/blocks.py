@@ -415,18 +415,33 @@ def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
     return few >= _COLUMN_PIECES or full
 
 
-def _same_white(gutter: Box, column: Box, lines: Lines) -> bool:
-    """Return whether a gutter is a part of the white beside a column's gutter: no text is between.
+def _of_other_white(gutters: list[Box], columns: list[Box], lines: Lines) -> list[Box]:
+    """Return gutters but for parts of the white beside a column's: no text is between.
 
     The white between two columns is found several times over, by the lines that it runs between.
     """
-    far = _WIDEST_WHITE * float(np.median(lines.size)) if len(lines.size) else 0.0
-    apart = abs(gutter.middle[0] - column.middle[0])
-    if apart > far or _overlap_y(gutter, column) < 0.5 * gutter.height:
-        return False
-    first, second = sorted((gutter, column), key=lambda g: g.middle[0])
-    between = (lines.x0 >= first.middle[0] - 2) & (lines.x1 <= second.middle[0] + 2)
-    return int((lines.level_with(gutter) & between).sum()) < 2
+    if not columns or not len(lines.size):
+        return gutters
+    far = _WIDEST_WHITE * float(np.median(lines.size))
+    edges = np.array(columns)
+    middles = (edges[:, 0] + edges[:, 2]) / 2
+    others = []
+    for gutter in gutters:
+        middle = gutter.middle[0]
+        shared = np.minimum(gutter.y1, edges[:, 3]) - np.maximum(gutter.y0, edges[:, 1])
+        near = (np.abs(middles - middle) <= far) & (shared >= 0.5 * gutter.height)
+        level = lines.level_with(gutter) if near.any() else None
+        if level is None or not any(
+            _lines_between(middle, x, level, lines) < 2 for x in middles[near].tolist()
+        ):
+            others.append(gutter)
+    return others
+
+
+def _lines_between(one: float, other: float, level: NDArray[np.bool_], lines: Lines) -> int:
+    """Return how many of some lines lie between two places."""
+    x0, x1 = min(one, other) - 2, max(one, other) + 2
+    return int((level & (lines.x0 >= x0) & (lines.x1 <= x1)).sum())
 
 
 def join_gutters(columns: list[Box], lines: Lines) -> list[Box]:
@@ -707,7 +722,7 @@ def make_blocks(
     if columns:
         columns += [g for g in gutters if g not in columns and _goes_on(g, columns, measured)]
     columns = join_gutters(columns, measured)
-    others = [g for g in gutters if not any(_same_white(g, c, measured) for c in columns)]
+    others = _of_other_white(gutters, columns, measured)
     regions = find_tables(others, Lines(lines), columns)
     in_tables = {id(line) for region in regions for line in region.lines}
     free = [line for line in lines if id(line) not in in_tables]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import cv2
@@ -45,7 +46,7 @@ _PART = 0.2  # of the longest toned part of a photograph, that others have
 _PAPER, _TONED = 235, 0.2  # level of plain paper; share of a row that is darker in a photograph
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Components:
     """Pieces of ink as arrays, index 0 is the ground and never a piece."""
 
@@ -79,12 +80,12 @@ class Components:
             ),
         )
 
-    @property
+    @cached_property
     def height(self) -> NDArray[np.int32]:
         """Height of each piece."""
         return self.bottom - self.top
 
-    @property
+    @cached_property
     def width(self) -> NDArray[np.int32]:
         """Width of each piece."""
         return self.right - self.left

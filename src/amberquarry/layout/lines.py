@@ -544,9 +544,9 @@ def attach_leaders(
     x = (found.left[dots] + found.right[dots]) / 2
     y = (found.top[dots] + found.bottom[dots]) / 2
     size = np.maximum(found.width[dots], found.height[dots])
-    merged = list(lines)
+    merged, led_to = list(lines), set[int]()
     for line in sorted(lines, key=lambda line: -line.box.x0):
-        if not any(other is line for other in merged):
+        if id(line) in led_to:
             continue
         near = (x > line.box.x1) & (size < 0.45 * line.x_height)
         near &= np.abs(line.baseline_at(line.box.x1) - y) < 0.5 * line.x_height
@@ -588,6 +588,8 @@ def attach_leaders(
         whole.x_height, whole.plain = line.x_height, line.plain
         merged = [other for other in merged if other is not line and other is not target]
         merged.append(whole)
+        if target is not None:
+            led_to.add(id(target))
     return merged
 
 
