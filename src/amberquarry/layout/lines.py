@@ -50,8 +50,8 @@ _MOST_BETWEEN_QUOTES, _HANGING, _QUOTE, _PER_LETTER, _LEVEL = 24, 0.7, 0.55, 0.5
 _AS_MANY, _HANGS = 0.8, 0.45
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
 # Of letters that stand on the base line of what is beside them: how many there are in all, how far
-# they are off it, in x-heights, and their share.
-_FEW_STANDING, _STANDING_OFF, _STANDING = 4, 0.12, 0.25
+# they are off it, in x-heights, and their share; how much larger the brackets make one of two.
+_FEW_STANDING, _STANDING_OFF, _STANDING, _OTHER_SIZE = 4, 0.12, 0.25, 2.0
 _SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 # Of a barcode: bars at least; their height in letters; of it: width at most, how far off their ends
@@ -328,7 +328,8 @@ def join_segments(
     follows = (gap > -0.5 * larger) & (gap < widest_space * larger)
     follows &= x0[None, :] > x0[:, None]
     fits = follows & alike & level
-    near = np.abs(start[None, :] - end[:, None]) < larger
+    near = (ratio > 1 / _OTHER_SIZE) & (ratio < _OTHER_SIZE)
+    near &= np.abs(start[None, :] - end[:, None]) < larger
     for one, other in zip(*np.nonzero(follows & near & ~fits), strict=True):
         pair = (lines[one], lines[other])
         fits[one, other] = any(_stands_on(*turn, found, core) for turn in (pair, pair[::-1]))
