@@ -129,7 +129,7 @@ class SearchTest(unittest.TestCase):
         st.text("ab1290 O,l-", min_size=1, max_size=14).map(lambda t: " ".join(t.split())),
         st.integers(0, 10_000),
     )
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_figures_never_change(self, text, seed):
         """Whatever is in doubt, words with figures come out as the best path reads them."""
         if not text:

@@ -2,6 +2,7 @@
 
 import importlib.util
 import json
+import multiprocessing
 import subprocess
 import sys
 import tempfile
@@ -30,6 +31,30 @@ def write_lines_of(folder, texts=TEXTS):
         write_lines(image, [text], x=30, y=20, size=34)
         image.save(folder / f"line-{number}.png")
         (folder / f"line-{number}.txt").write_text(text + "\n", encoding="utf-8")
+
+
+def learn_until(folder, out, most):
+    """Learn lines; returns the share done at the first step, or that it was stopped at `most`."""
+    from amberquarry.training.learn import learn
+
+    shares = []
+
+    def step(share, loss):
+        shares.append(share)
+        if most is not None and share > most:
+            raise KeyboardInterrupt
+
+    try:
+        learn(list(lines_of_folder(folder)), folder / out, 1, step)
+    except KeyboardInterrupt:
+        return "stopped"
+    return min(shares)
+
+
+def in_fresh_process(*arguments):
+    """Call `learn_until` as the command does: threads begun before don't flush tiny numbers."""
+    with multiprocessing.get_context("spawn").Pool(1) as pool:
+        return pool.apply(learn_until, arguments)
 
 
 class ReadLineTest(unittest.TestCase):
@@ -174,30 +199,13 @@ class CommandTest(unittest.TestCase):
     @unittest.skipUnless(importlib.util.find_spec("torch"), "needs the extra train")
     def test_learning_goes_on(self):
         """A stopped call leaves its state, and the same call ends as if it had not stopped."""
-        from amberquarry.training.learn import learn
-
-        class Stop(KeyboardInterrupt):
-            pass
-
-        def stop(share, loss):
-            if share > 0.4:
-                raise Stop
-
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
             write_lines_of(folder)
-            lines = list(lines_of_folder(folder))
-            with self.assertRaises(KeyboardInterrupt):
-                learn(lines, folder / "a.onnx", 1, stop)
+            self.assertEqual(in_fresh_process(folder, "a.onnx", 0.4), "stopped")
             self.assertTrue((folder / "a.onnx.state").exists())
-            shares = []
-            learn(lines, folder / "a.onnx", 1, lambda share, _: shares.append(share))
-            self.assertGreater(min(shares), 0.4)
-            learn(lines, folder / "b.onnx", 1)
+            self.assertGreater(in_fresh_process(folder, "a.onnx", None), 0.4)
+            in_fresh_process(folder, "b.onnx", None)
             self.assertEqual(
                 load_network(folder / "a.onnx").digest, load_network(folder / "b.onnx").digest
             )
-
-
-if __name__ == "__main__":
-    unittest.main()

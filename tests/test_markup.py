@@ -121,7 +121,7 @@ class EscapeTest(unittest.TestCase):
     @example("=== under a line")
     @example("| a | b |")
     @example("http://a.example/b_c_d")
-    @settings(max_examples=400, deadline=None)
+    @settings(max_examples=400)
     def test_text_comes_back(self, text):
         """A Markdown parser sees plain text and nothing else, whatever stands on the page."""
         text = " ".join(text.split())
@@ -133,7 +133,7 @@ class EscapeTest(unittest.TestCase):
 
     @given(st.one_of(line_text, markup.map(lambda text: f"a {text.strip()} b #")))
     @example("# 1 #")
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     def test_headings_are_headings(self, text):
         """A heading block is one heading with its text."""
         heading = block([text], BlockKind.HEADING, level=2)
@@ -142,7 +142,7 @@ class EscapeTest(unittest.TestCase):
         self.assertEqual(kinds[0], "heading_open")
 
     @given(st.lists(line_text, min_size=1, max_size=5))
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     def test_rows_stay_rows(self, rows):
         """The rows of a table block are lines of one paragraph."""
         kinds, seen = shown(page_to_markdown(page([block(rows, BlockKind.TABLE)])))
@@ -150,7 +150,7 @@ class EscapeTest(unittest.TestCase):
         self.assertEqual(kinds.count("paragraph_open"), 1)
 
     @given(st.lists(st.lists(line_text, min_size=1, max_size=3), min_size=1, max_size=4))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_blocks_stay_apart(self, texts):
         """Each paragraph of the page is a paragraph of the Markdown."""
         found = page(block(text, y=200 * n) for n, text in enumerate(texts))
@@ -158,7 +158,7 @@ class EscapeTest(unittest.TestCase):
         self.assertEqual(kinds.count("paragraph_open"), len(texts))
 
     @given(st.lists(line_text, min_size=1, max_size=4))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_spans_are_pages(self, texts):
         """A page's span holds just its own Markdown."""
         pages = [page([block([text])], n) for n, text in enumerate(texts, start=1)]
@@ -188,7 +188,7 @@ class EscapeTest(unittest.TestCase):
         st.integers(1, 30),
     )
     @example([("the tide - rose 1. by # four + marks", BlockKind.PARAGRAPH)], 8)
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     def test_wrapped_text_is_the_same_document(self, texts, width):
         """A parser sees the same tree in wrapped Markdown: line ends stand for spaces only."""
         document = Document("id", "book.pdf", [
@@ -210,7 +210,7 @@ class EscapeTest(unittest.TestCase):
     @example([[("1.", frozenset({Style.BOLD})), ("*", frozenset({Style.BOLD, Style.ITALIC}))]])
     @example([[("baro-", frozenset({Style.BOLD}))], [("meter", frozenset())]])
     @example([[("baro-", frozenset({Style.ITALIC}))], [("meter", frozenset({Style.ITALIC}))]])
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     def test_emphasis_is_seen(self, lines):
         """What is set apart on the page is set apart in the Markdown, word for word."""
         found = styled_block(lines)
@@ -244,7 +244,7 @@ class EscapeTest(unittest.TestCase):
 
 class RecordTest(unittest.TestCase):
     @given(st.lists(st.lists(line_text, min_size=1, max_size=3), max_size=4))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_pages_come_back(self, texts):
         """A page goes into its record and back, and the record keeps to its schema."""
         first = page(block(text, y=200 * n) for n, text in enumerate(texts))
@@ -263,7 +263,7 @@ class RecordTest(unittest.TestCase):
         self.assertEqual([b.emphasis for b in again.blocks], [b.emphasis for b in first.blocks])
 
     @given(st.lists(line_text, max_size=3))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_documents_keep_to_their_schema(self, texts):
         """Documents of any text give one valid line of JSON."""
         pages = [page([block([text])], n) for n, text in enumerate(texts, start=1)]
@@ -281,7 +281,7 @@ class RecordTest(unittest.TestCase):
 
 class MeasureTest(unittest.TestCase):
     @given(line_text, line_text)
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     def test_errors_are_a_distance(self, one, other):
         """Equal texts have none, and both directions agree."""
         self.assertEqual(errors(one, one), 0)
@@ -290,19 +290,19 @@ class MeasureTest(unittest.TestCase):
         self.assertGreaterEqual(errors(one, other), abs(len(one) - len(other)))
 
     @given(line_text, line_text, line_text)
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     def test_part_in_a_text_has_no_errors(self, before, part, after):
         """A part that stands in the text as it is costs nothing at its best place."""
         self.assertEqual(errors_at_best_place(part, f"{before} {part} {after}"), 0)
 
     @given(line_text)
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=100)
     def test_plain_form_is_settled(self, text):
         """The form in which texts are compared does not change a second time."""
         self.assertEqual(plain(plain(text)), plain(text))
 
     @given(st.lists(line_text, min_size=1, max_size=5))
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=80)
     def test_a_page_is_its_own_truth(self, texts):
         """Measured against itself a page is right in every way."""
         found = page([block([text], y=60 * n) for n, text in enumerate(texts)])

@@ -107,11 +107,18 @@ def error_rate(net: LineNet, lines: list[LabelledLine]) -> float:
     """Return the share of wrong characters by the best path."""
     net.eval()
     wrong = length = 0
-    for line in lines:
-        best = net(_stack([line.ink]))[0][0].argmax(1).numpy()
-        wrong += Levenshtein.distance(greedy_text(best).strip(), line.text)
-        length += len(line.text)
+    for some in _by_width(lines):
+        best = net(_stack([line.ink for line in some]))[0].argmax(2).numpy()
+        for line, path in zip(some, best, strict=True):
+            wrong += Levenshtein.distance(greedy_text(path).strip(), line.text)
+            length += len(line.text)
     return wrong / max(1, length)
+
+
+def _by_width(lines: list[LabelledLine]) -> list[list[LabelledLine]]:
+    """Return lines in groups of similar width, which are read at once."""
+    ordered = sorted(lines, key=lambda line: line.ink.shape[1])
+    return [ordered[n : n + _LINES_AT_ONCE] for n in range(0, len(ordered), _LINES_AT_ONCE)]
 
 
 class _Learning:
@@ -193,9 +200,7 @@ class _Learning:
         """Return the loss for each character of some lines."""
         net.eval()
         total = length = 0.0
-        by_width = sorted(lines, key=lambda line: line.ink.shape[1])
-        for start in range(0, len(by_width), _LINES_AT_ONCE):
-            some = by_width[start : start + _LINES_AT_ONCE]
+        for some in _by_width(lines):
             scores = net(_stack([line.ink for line in some]))[0].log_softmax(2).transpose(0, 1)
             classes = torch.tensor([CLASS_OF[c] for line in some for c in line.text])
             steps = torch.full((len(some),), len(scores))
