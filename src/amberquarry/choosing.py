@@ -52,6 +52,7 @@ _IN_OTHER_SCRIPT, _ROWS = 0.9, 5
 # hold no text.
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _NEARLY = 0.8
+_BOARD_WORDS, _BOARD_SHARE = 30, 0.9  # words on boards at most; letters read there of the whole
 _BAD = 0.5  # mean confidence of what is hardly text
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _SHORT_SCENE, _SURE_SHORT_SCENE = 3, 0.9  # letters of one that must be surer: bricks give such
@@ -183,11 +184,12 @@ def _says_more(scene: Page, page: Page) -> bool:
     """Return whether more was read off boards and signs than off the whole as a page.
 
     What reads badly as a page is full of marks taken for letters: what was read right counts less
-    what was read wrong.
+    what was read wrong. Few words stand on boards rather than on a page.
     """
     if page.confidence < _BAD:
         return _letters_in_words(scene) > _NEARLY * _letters_in_words(page)
-    return _letters_gained(scene) > _letters_gained(page)
+    share = _BOARD_SHARE if sum(1 for _ in page.words) <= _BOARD_WORDS else 1.0
+    return _letters_gained(scene) > share * _letters_gained(page)
 
 
 def _letters_gained(page: Page) -> float:
