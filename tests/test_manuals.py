@@ -344,16 +344,15 @@ class EdgeTest(unittest.TestCase):
             "The buoy is lit in May.",
             "The rope was mended.",
         )
-        for row, text in enumerate(ends):
-            draw.text((140, 560 + 100 * row), text, font=font(33), fill=0)
         runs = (
             "The keeper reads the gauge at noon and in the night. He",
             "looks at the buoy. Then he goes back to the tower, where",
             "the lamp is lit. Nobody has seen the pilot since the winter.",
             "Then the wind backed to the west and the water rose.",
         )
-        for row, text in enumerate(runs):
-            draw.text((140, 1060 + 80 * row), text, font=font(33), fill=0)
+        for top, step, texts in ((560, 100, ends), (1060, 80, runs)):
+            for row, text in enumerate(texts):
+                draw.text((140, top + step * row), text, font=font(33), fill=0)
         texts = [block.text for block in of_kind(read(image), BlockKind.PARAGRAPH)]
         self.assertIn("The buoy is lit in May.", texts)
         self.assertIn(" ".join(runs), texts)
