@@ -584,7 +584,8 @@ def _joined_code(blocks: list[Block], usual: Measures) -> list[Block]:
             first, second = last.kind is BlockKind.CODE, block.kind is BlockKind.CODE
             if (
                 (first and second)
-                or (first and _on_grid(block, last))
+                # a page's number may stand under it
+                or (first and not _is_folio(block) and _on_grid(block, last))
                 or (second and _on_grid(last, block))
             ):
                 joined[-1] = last.part(BlockKind.CODE, [*last.lines, *block.lines])
