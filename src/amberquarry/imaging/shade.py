@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import Labels, connected_pieces
+from amberquarry.imaging.shrink import in_pixels
 
 Grey = NDArray[np.uint8]
 
@@ -46,11 +47,7 @@ def without_shade(grey: Grey, small: Grey) -> Grey:
         factor[shade], even[shade] = 255 / level, 255
     if factor.max() == 1:
         return grey
-    height, width = grey.shape
-    scale, most = (
-        np.repeat(np.repeat(part, _BLOCK, 0), _BLOCK, 1)[:height, :width]
-        for part in (factor, paper)
-    )
+    scale, most = (in_pixels(part, _BLOCK, *grey.shape) for part in (factor, paper))
     lifted = np.minimum(grey * scale, np.maximum(grey, most))
     return np.asarray(lifted, np.uint8)
 
@@ -125,7 +122,7 @@ def _bears_letters(grey: Grey, labels: Labels, stats: NDArray[np.int32], number:
         return False
     own = labels[y : y + height, x : x + width] == number
     area = grey[_BLOCK * y :, _BLOCK * x :][: _BLOCK * height, : _BLOCK * width]
-    inside = np.repeat(np.repeat(own, _BLOCK, 0), _BLOCK, 1)[: area.shape[0], : area.shape[1]]
+    inside = in_pixels(own, _BLOCK, *area.shape)
     dark = (area < _STROKES * np.median(area[inside])).astype(np.uint8)
     _, pieces = connected_pieces(dark)
     left, top, wide, high, _ = pieces[1:].T

@@ -1,9 +1,11 @@
-"""Pictures made smaller by the means of whole blocks of pixels.
+"""Pictures made smaller by the means of whole blocks of pixels, and blocks as pixels again.
 
 They take a quarter of the time of means over fractions of pixels.
 """
 
 from __future__ import annotations
+
+from typing import Any
 
 import cv2
 import numpy as np
@@ -19,3 +21,8 @@ def in_blocks(grey: Grey, side: int) -> Grey:
     room = (0, rows * side - height, 0, columns * side - width)
     whole = cv2.copyMakeBorder(grey, *room, cv2.BORDER_REPLICATE) if any(room) else grey
     return np.asarray(cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def in_pixels(blocks: NDArray[Any], side: int, height: int, width: int) -> NDArray[Any]:
+    """Return what is known of blocks of side x side pixels for each pixel (height, width)."""
+    return np.repeat(np.repeat(blocks, side, 0), side, 1)[:height, :width]
