@@ -24,6 +24,7 @@ from amberquarry.training.corpus import (
 )
 from amberquarry.training.faces import (
     Face,
+    FormulaDrawer,
     GlyphDrawer,
     index_faces,
     is_bold,
@@ -34,6 +35,7 @@ from amberquarry.training.faces import (
     tell_bold,
 )
 from amberquarry.training.foreign import ForeignDrawer, index_foreign, label_of, random_word
+from amberquarry.training.formulas import slanted, with_formulas
 from amberquarry.training.lines import LineSource, Run, draw_line, settings_of_letters
 from amberquarry.training.texts import (
     Corpus,
@@ -178,7 +180,7 @@ class FaceTest(unittest.TestCase):
 
     def test_weight_and_slant(self):
         """Weight comes from the name and must be borne out by the strokes."""
-        for name, bold, slanted in (
+        for name, bold, leans in (
             ("DejaVuSerif.ttf", False, False),
             ("DejaVuSerif-Bold.ttf", True, False),
             ("DejaVuSans-Oblique.ttf", False, True),
@@ -187,7 +189,7 @@ class FaceTest(unittest.TestCase):
             with self.subTest(name):
                 font = read_font(FONTS / "ttf" / name)
                 self.assertEqual(is_bold(font.weight, font.stroke), bold)
-                self.assertEqual(font.slanted, slanted)
+                self.assertEqual(font.slanted, leans)
         self.assertIsNone(is_bold(400, 0.3))
         self.assertIsNone(is_bold(700, 0.1))
 
@@ -328,6 +330,40 @@ class LineTest(unittest.TestCase):
             for text in ("xi = yj", "xi or yj")
         ]
         self.assertGreater(counts[0], 2 * counts[1])
+
+    def test_formulas_have_letters_of_their_own(self):
+        """Letters of a formula are drawn slanted under their plain label, indices off the line."""
+        self.assertEqual("".join(map(slanted, "ahAαΩ2")), "𝑎ℎ𝐴𝛼𝛺2")
+        font = face_of("STIXGeneral.ttf", bold=False)
+        drawers = [GlyphDrawer(font, FONTS, 24), FormulaDrawer(font, FONTS, 24)]
+        self.assertTrue(drawers[1].holds("aAα"))
+        self.assertFalse(FormulaDrawer(face(), FONTS, 24).holds("α"))
+        plain, cut = (draw_line(drawer, [Run("ab", drawer)]) for drawer in drawers)
+        self.assertEqual((plain.text, cut.text), ("ab", "ab"))
+        self.assertNotEqual(plain.ink.shape, cut.ink.shape)
+        base = draw_line(drawers[0], [Run("x", drawers[0])])
+        raised = draw_line(drawers[0], [Run("x", drawers[0], manner="raised")], random.Random(1))
+        self.assertEqual(raised.styles[0][2], 1)
+        rows = [np.flatnonzero(line.ink.any(axis=1))[-1] for line in (base, raised)]
+        self.assertLess(rows[1], rows[0] - 5)
+
+    def test_running_text_with_formulas(self):
+        """Formulas stand among words, are cut to the line, and come out of a source of lines."""
+        for seed in range(30):
+            pieces = with_formulas(CORPUS, random.Random(seed), 40, 50)
+            self.assertLessEqual(sum(len(piece.text) for piece in pieces), 50)
+            self.assertLessEqual({piece.manner for piece in pieces}, {"plain", "raised", "lowered"})
+        with tempfile.TemporaryDirectory() as name:
+            data = Path(name)
+            (data / "fonts").symlink_to(FONTS)
+            faces = [
+                replace(face_of("DejaVuSerif.ttf", bold=False), family="latinmodernroman"),
+                replace(face_of("STIXGeneral.ttf", bold=False), family="latinmodernmath"),
+            ]
+            source = LineSource(data, CORPUS, faces, {}, seed=3)
+            texts = [sample.text for _ in range(60) for sample in source.lines(0.2)]
+        among = [t for t in texts if re.search("(keeper|oiled|gauge|reading).* [α-ω]", t)]
+        self.assertGreater(len(among), 3)
 
     def test_logos_keep_their_letters(self):
         """Letters of a logo stand off the line and over each other; the label names them."""

@@ -22,6 +22,7 @@ from PIL import ImageFont
 
 from amberquarry.reading.characters import ALPHABET
 from amberquarry.training.fetch import read_table
+from amberquarry.training.formulas import slanted
 
 _PROBE_SIZE = 64
 _LIGATURES = ("ffi", "ffl", "fi", "fl", "ff")
@@ -253,6 +254,7 @@ class GlyphDrawer:
 
     def __init__(self, face: Face, fonts: Path, x_height_px: float, old: bool = False) -> None:
         self.old = old
+        self.family = face.family
         self.size_px = max(6, round(x_height_px / face.x_height))
         self.x_height_px = face.x_height * self.size_px
         self._fonts = [_open(str(fonts / name), self.size_px) for name in face.files]
@@ -331,9 +333,42 @@ class GlyphDrawer:
         return len({self._file_of.get(letter) for letter in letters}) == 1
 
 
+class FormulaDrawer(GlyphDrawer):
+    """Draws letters in the slanted cut that fonts for formulas have for them.
+
+    The letters are those of Unicode's Mathematical Alphanumeric Symbols, drawn for the plain ones.
+    """
+
+    def __init__(self, face: Face, fonts: Path, x_height_px: float) -> None:
+        super().__init__(face, fonts, x_height_px)
+        self._cut = _characters_of(str(fonts / face.files[0]))
+
+    def holds(self, text: str) -> bool:
+        """Return whether the font has the slanted cut of every letter of `text`."""
+        return all(slanted(character) in self._cut for character in text)
+
+    def glyph(self, cluster: str) -> tuple[NDArray[np.uint8], int, int, float]:
+        """Return mask (H, W), left and top of the mask from the origin, and advance."""
+        letter = slanted(cluster)
+        self._file_of.setdefault(letter, 0)
+        return super().glyph(letter)
+
+    def kerning(self, left: str, right: str) -> float:
+        """Return 0: letters of a formula are no word."""
+        return 0.0
+
+
 @lru_cache(maxsize=600)
 def _open(path: str, size: int) -> ImageFont.FreeTypeFont:
     return ImageFont.truetype(path, size)
+
+
+@lru_cache(maxsize=20)
+def _characters_of(path: str) -> frozenset[str]:
+    from fontTools.ttLib import TTFont
+
+    with TTFont(path, lazy=True, fontNumber=0) as table:
+        return frozenset(map(chr, table.getBestCmap() or {}))
 
 
 @click.command()

@@ -22,7 +22,7 @@ from amberquarry.reading.ground import (
     even_ground,
 )
 from amberquarry.training import degrade
-from amberquarry.training.faces import LOWERED, RAISED, Face, GlyphDrawer
+from amberquarry.training.faces import LOWERED, RAISED, Face, FormulaDrawer, GlyphDrawer
 from amberquarry.training.foreign import (
     ForeignDrawer,
     ForeignFace,
@@ -30,6 +30,7 @@ from amberquarry.training.foreign import (
     pick_face,
     random_word,
 )
+from amberquarry.training.formulas import Piece, with_formulas
 from amberquarry.training.net import STYLES
 from amberquarry.training.texts import Corpus, number, old_spelling, sample_text
 
@@ -45,6 +46,7 @@ _STANDARD_WEIGHT = 2.0  # of the families in which most papers and manuals with 
 _STANDARD = ("latinmodern", "cmu")
 # Letters of the logo of the typesetting program TeX and of what is built on it, as The TeXbook and
 # the LaTeX kernel set them: size, and how far down and to the left, in x-heights.
+_FORMULAS, _STANDARD_FORMULAS = 0.03, 0.12  # how often a line has formulas in it
 _COUNTED = re.compile(r"\d{1,3} (?=[^\W\d])")
 _SIGNS, _INDICES = re.compile("[∈≤≥∑=→∂√∇]"), 0.3  # of formulas; how often they have indices
 _LOGO = re.compile(r"(?:LATEX|TEX)(?![^\W\d_])")
@@ -80,6 +82,8 @@ class Run:
     bold: bool | None = None
     slanted: bool | None = None
     written: bool | None = None
+    manner: str = ""  # of all its letters, as of `settings_of_letters`; by chance where empty
+    space: float = 1.0  # of the face's own
 
     def styles(self, raised: int = 0, lowered: int = 0) -> tuple[int, ...]:
         """Return the labels of a letter, in the order of `STYLES`."""
@@ -189,9 +193,10 @@ def _glyphs_of(run: Run, setting: _Setting, chance: random.Random | None) -> lis
             for word in run.text.split(" ")
         ]
     drawer, found = run.drawer, []
-    manners, figures, capitals = ["plain"] * len(run.text), (0.6, 0.8), 0.75
+    manners, figures, capitals = [run.manner or "plain"] * len(run.text), (0.6, 0.8), 0.75
     if chance:
-        manners = settings_of_letters(run.text, drawer, chance)
+        if not run.manner:
+            manners = settings_of_letters(run.text, drawer, chance)
         figures = (chance.uniform(0.5, 0.75), chance.uniform(0.6, 1.0))
         capitals = chance.uniform(0.68, 0.84)
     plain = all(manner == "plain" for manner in manners)
@@ -200,6 +205,8 @@ def _glyphs_of(run: Run, setting: _Setting, chance: random.Random | None) -> lis
         manner = manners[at]
         at += len(cluster)
         made, styles = drawer.glyph(cluster), run.styles()
+        if cluster == " ":
+            made = (*made[:3], made[3] * run.space)
         if cluster in RAISED:
             styles = run.styles(raised=1)
         elif cluster in LOWERED:
@@ -454,6 +461,9 @@ class LineSource:
         self._lenders = [
             face for face, count in zip(faces, held, strict=True) if count >= 0.9 * max(held)
         ]
+        self._mathematical = [
+            face for face in faces if "math" in face.family and face.group != "hand"
+        ]
         self._others: list[NDArray[np.float32]] = []
 
     def lines(self, strength: float) -> Iterator[Sample]:
@@ -483,27 +493,35 @@ class LineSource:
         )
         lender = self._lender(drawer)
         listings = 0.4 if drawer.fixed_pitch else 0.02
+        cuts = self._cuts_of_formulas(drawer, Run("", second, *_style(companion)))
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
-            text = self._write(self._corpus, chance, self._length(), listings)
-            text = text[: self._longest].strip()
-            if old:
-                text = old_spelling(text, chance)
-            missing = {c for c in text if not drawer.holds(c)}
-            borrowed = bool(missing) and not any(map(str.isalnum, missing))
-            if missing and not (borrowed and lender.holds("".join(missing))):
-                text = "".join(c for c in text if drawer.holds(c)) if chance.random() < 0.3 else ""
-                text, borrowed = " ".join(text.split()), False
-            if not text:
-                continue
-            runs = [Run(text, drawer, *_style(face))]
-            if borrowed:
-                runs = _with_borrowed(runs[0], lender)
-            elif companion is not face:
-                runs = self._with_companion(runs[0], Run("", second, *_style(companion)))
-            if self._foreign and chance.random() < 0.04:
-                runs = self._with_foreign(runs, drawer)
+            if cuts and chance.random() < 0.6:
+                pieces = with_formulas(self._corpus, chance, self._length(), self._longest)
+                words = "".join(piece.text for piece in pieces if not piece.formula)
+                if not drawer.holds(words):
+                    continue
+                runs = _runs_with_formulas(pieces, Run("", drawer, *_style(face)), cuts, chance)
+            else:
+                text = self._write(self._corpus, chance, self._length(), listings)
+                text = text[: self._longest].strip()
+                if old:
+                    text = old_spelling(text, chance)
+                missing = {c for c in text if not drawer.holds(c)}
+                borrowed = bool(missing) and not any(map(str.isalnum, missing))
+                if missing and not (borrowed and lender.holds("".join(missing))):
+                    kept = "".join(c for c in text if drawer.holds(c))
+                    text, borrowed = " ".join(kept.split()) if chance.random() < 0.3 else "", False
+                if not text:
+                    continue
+                runs = [Run(text, drawer, *_style(face))]
+                if borrowed:
+                    runs = _with_borrowed(runs[0], lender)
+                elif companion is not face:
+                    runs = self._with_companion(runs[0], Run("", second, *_style(companion)))
+                if self._foreign and chance.random() < 0.04:
+                    runs = self._with_foreign(runs, drawer)
             drawn = draw_line(drawer, runs, chance)
             if drawn is None or not drawn.text.strip() or drawn.text[0] == " ":
                 continue
@@ -511,6 +529,29 @@ class LineSource:
             sample = self._worn(drawn, drawer, source, strength, screen, office)
             if sample is not None:
                 yield sample
+
+    def _cuts_of_formulas(self, drawer: GlyphDrawer, second: Run) -> list[Run]:
+        """Return in what formulas are set beside a text, by preference; empty where it has none.
+
+        second: of the text's family, taken for the letters where it is slanted.
+        """
+        chance = self._chance
+        if not self._mathematical or drawer.fixed_pitch or drawer.old:
+            return []
+        standard = drawer.family.startswith(_STANDARD)
+        if chance.random() > (_STANDARD_FORMULAS if standard else _FORMULAS):
+            return []
+        faces = self._mathematical
+        if standard and chance.random() < 0.9:
+            faces = [face for face in faces if face.family.startswith(_STANDARD)] or faces
+        face = chance.choice(faces)
+        cuts = [
+            Run("", FormulaDrawer(face, self._fonts, drawer.x_height_px), False, True),
+            Run("", GlyphDrawer(face, self._fonts, drawer.x_height_px), False, False),
+        ]
+        if second.slanted and chance.random() < (0.15 if standard else 0.5):
+            cuts.insert(0, second)
+        return cuts
 
     def _lender(self, drawer: GlyphDrawer) -> GlyphDrawer:
         """Return a face with many signs, for those that `drawer` has not."""
@@ -627,6 +668,32 @@ class LineSource:
             np.array(drawn.styles, np.int8),
             drawn.text,
         )
+
+
+def _runs_with_formulas(
+    pieces: list[Piece], text: Run, cuts: list[Run], chance: random.Random
+) -> list[Run]:
+    """Return the parts of a line with formulas, each character in a face that has it.
+
+    text: the face of what is no slanted letter. cuts: the other faces, those of letters first.
+    """
+    space = chance.uniform(0.5, 1.0)  # formulas are set with narrower spaces than words
+    found = []
+    for piece in pieces:
+        if not piece.formula:
+            found.append(replace(text, text=piece.text))
+            continue
+        order = [*cuts, text] if piece.letters else [text, *reversed(cuts)]
+        for letter in piece.text:
+            fitting = (
+                run
+                for run in order
+                if isinstance(run.drawer, GlyphDrawer) and run.drawer.holds(letter)
+            )
+            run = next(fitting, None)
+            if run is not None:
+                found.append(replace(run, text=letter, manner=piece.manner, space=space))
+    return found
 
 
 def _with_borrowed(run: Run, lender: GlyphDrawer) -> list[Run]:
