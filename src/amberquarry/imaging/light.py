@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import PreparationStep, Step
+from amberquarry.imaging.panels import turn_panels
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shade import without_shade
 from amberquarry.imaging.shrink import in_blocks
@@ -218,7 +219,9 @@ def even_page(
     small, source = in_blocks(grey, _SHRINK), grey
     beside = beside_paper(grey, small) if light else None
     if reverse:
-        grey, seam, share = reverse_dark(grey, small)
+        grey, panels = turn_panels(grey, small)
+        grey, seam, share = reverse_dark(grey, in_blocks(grey, _SHRINK) if panels else small)
+        share += panels
         if share:
             steps.append(PreparationStep(Step.REVERSE, f"light letters on {share:.0%} of the page"))
     if light:
