@@ -26,10 +26,19 @@ def connected_pieces(
     `cv2.CC_STAT_LEFT` and so on. Labels of 16 bits cost a third of the time, and are taken where
     they suffice.
     """
-    kind = cv2.CV_16U if _labels_by_row(mask, connectivity) < _MOST_SHORT else cv2.CV_32S
-    _, labels, measures, _ = cv2.connectedComponentsWithStats(
-        mask, connectivity=connectivity, ltype=kind
+    left, top, width, height = cv2.boundingRect(mask)
+    # without the margins; from even places, since the search goes by blocks of two by two pixels
+    left, top, right, bottom = left & ~1, top & ~1, left + width, top + height
+    inked = mask[top:bottom, left:right]
+    short = _labels_by_row(inked, connectivity) < _MOST_SHORT
+    labels = np.zeros(mask.shape, np.uint16 if short else np.int32)
+    if not inked.size:
+        return labels, np.array([[0, 0, *mask.shape[::-1], mask.size]], np.int32)
+    _, labels[top:bottom, left:right], measures, _ = cv2.connectedComponentsWithStats(
+        inked, connectivity=connectivity, ltype=cv2.CV_16U if short else cv2.CV_32S
     )
+    measures[1:, :2] += left, top
+    measures[0] = 0, 0, *mask.shape[::-1], mask.size - measures[1:, 4].sum()
     return labels, measures
 
 
