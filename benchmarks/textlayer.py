@@ -22,6 +22,13 @@ _MATHEMATICS = re.compile(
     r"CMMI|CMSY|CMEX|MSAM|MSBM|MTMI|MTSY|MTEX|Math|Symbol|txsy|txmi|pxsy|pxmi|"
     r"rsfs|EUFM|EURM|LMMath"
 )
+# Weight and slant in the names that foundries and the families of TeX give their fonts
+_BOLD = re.compile(
+    r"Bold|Black|Heavy|Demi|-Medi\b|(?i:^(cm|cs|ec|sf)\w*bx)|^CMB\d|^SFSX|[OT][BZ]$|MTB$"
+)
+_ITALIC = re.compile(
+    r"Ital|Obli|Slant|-It\b|(?i:^(cm|cs)(ti|sl|itt|ssi|mi)|^(ec|sf)(ti|sl|it))|[OT]I$"
+)
 # Old symbol fonts have no names for their signs: the layer then holds the letters at their codes.
 # Encodings as in "Fonts for digital typesetting", appendix F of The TeXbook, and amsfonts' manual.
 _BY_CODE = {
@@ -51,15 +58,17 @@ def page_truth(
     count = layer.count_chars()
     lines: list[TruthLine] = []
     line, letters, boxes, mathematics = TruthLine(), "", [], []
+    fonts: list[str] = []  # of the letters of a word
     held: list[str] = []  # as the layer has it: what it is trusted by
     odd = turned = 0
     scale = dpi / 72
 
     def end_word() -> None:
-        nonlocal letters, boxes
+        nonlocal letters, boxes, fonts
         if letters.strip() and boxes:
-            line.words.append(tight_word(settle_scripts(compose(letters, boxes)), boxes, clean))
-        letters, boxes = "", []
+            word = tight_word(settle_scripts(compose(letters, boxes)), boxes, clean)
+            line.words.append({**word, "styles": styles_of(fonts)})
+        letters, boxes, fonts = "", [], []
 
     def end_line() -> None:
         nonlocal line, mathematics
@@ -106,6 +115,7 @@ def page_truth(
             continue
         font = _font_name(layer, index)
         held.append(character)
+        fonts.append(font)
         letters += _BY_CODE.get(font[:4], {}).get(character, character)
         boxes.append(
             (left * scale, (height_pt - top) * scale, right * scale, (height_pt - bottom) * scale)
@@ -185,7 +195,7 @@ def join_ellipses(words: list[dict[str, Any]]) -> list[dict[str, Any]]:
         ):
             boxes = np.array([word["box"] for word in words[at : at + 3]])
             box = [*boxes[:, :2].min(0).tolist(), *boxes[:, 2:].max(0).tolist()]
-            found.append({"text": "".join(texts[:3]), "box": box, "confidence": 1.0})
+            found.append({**words[at], "text": "".join(texts[:3]), "box": box})
             at += 3
         else:
             found.append(words[at])
@@ -197,6 +207,15 @@ def _font_name(layer: pdfium.PdfTextPage, index: int) -> str:
     buffer, flags = ctypes.create_string_buffer(128), ctypes.c_int()
     raw.FPDFText_GetFontInfo(layer.raw, index, buffer, 128, flags)
     return buffer.value.decode("latin-1").split("+")[-1]
+
+
+def styles_of(fonts: list[str]) -> list[str]:
+    """Return the styles that the names of the fonts of all letters of a word tell."""
+    return [
+        name
+        for name, pattern in (("bold", _BOLD), ("italic", _ITALIC))
+        if all(map(pattern.search, fonts))
+    ]
 
 
 def tight_word(

@@ -135,7 +135,7 @@ class PlaceTest(unittest.TestCase):
         """A word is as sure as all its characters together."""
         boxes = np.array([[0, 0, 5, 9], [6, 0, 9, 9], [9, 0, 9, 9], [12, 0, 20, 9]], np.float32)
         sure = np.array([0.9, 0.5, 1, 0.8], np.float32)
-        line = make_line(PlacedText("ab c", boxes, sure, np.zeros((4, 4), np.float32)))
+        line = make_line(PlacedText("ab c", boxes, sure, np.zeros((4, 4)), np.zeros((4, 3))))
         self.assertEqual(
             [(w.text, round(w.confidence, 3), w.start, w.end) for w in line.words],
             [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)],
@@ -152,9 +152,8 @@ class PlaceTest(unittest.TestCase):
                 rows.append([at, 0, at if letter == " " else at + wide, 9])
                 at += wide
             count = len(text)
-            return PlacedText(
-                text, np.array(rows, np.float32), np.ones(count), np.zeros((count, 4), np.float32)
-            )
+            plain = np.zeros((count, 4)), np.zeros((count, 3))
+            return PlacedText(text, np.array(rows, np.float32), np.ones(count), *plain)
 
         old = "in fog , snow ; ( so they say )"
         for text, thin, wanted in (
@@ -177,9 +176,8 @@ class PlaceTest(unittest.TestCase):
             half = np.where(spaces, 0.0, wide / 2)
             boxes = np.stack([middle - half, 0 * middle, middle + half, 0 * middle + 9], 1)
             count = len(text)
-            return PlacedText(
-                text, boxes, np.ones(count, np.float32), np.zeros((count, 4), np.float32)
-            )
+            plain = np.zeros((count, 4)), np.zeros((count, 3))
+            return PlacedText(text, boxes, np.ones(count, np.float32), *plain)
 
         whole = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]
         for text, places, wanted in (
@@ -201,23 +199,28 @@ class PlaceTest(unittest.TestCase):
         styles[0:2, 2] = 0.9
         styles[4:7, 1] = 0.8
         boxes = np.tile(np.float32([0, 0, 5, 9]), (8, 1))
-        line = make_line(PlacedText("ab, (cd)", boxes, np.ones(8, np.float32), styles))
+        line = make_line(PlacedText("ab, (cd)", boxes, np.ones(8), styles, np.zeros((8, 3))))
         self.assertEqual(
             [w.styles for w in line.words], [{aq.Style.SUPERSCRIPT}, {aq.Style.ITALIC}]
         )
 
     def test_bold_is_heavier_than_the_page(self):
-        """Where every word is heavy none is set apart; one that is heavier than the rest is."""
+        """Where every word is heavy none is set apart; one that is heavier than the rest is.
 
-        def lines_of(weights):
+        What is heavier is told by the net, by the width of strokes, or by both together.
+        """
+
+        def lines_of(weights, widths=None, text="tide"):
+            count = len(text)
             placed = [
                 PlacedText(
-                    "tide",
-                    np.tile(np.float32([0, 0, 5, 9]), (4, 1)),
-                    np.ones(4, np.float32),
-                    np.tile(np.float32([weight, 0, 0, 0]), (4, 1)),
+                    text,
+                    np.tile(np.float32([0, 0, 5, 9]), (count, 1)),
+                    np.ones(count, np.float32),
+                    np.tile(np.float32([weight, 0, 0, 0]), (count, 1)),
+                    np.tile(np.float32([10 * width, 3, 4]), (count, 1)),
                 )
-                for weight in weights
+                for weight, width in zip(weights, widths or [2.0] * len(weights), strict=True)
             ]
             lines = [make_line(text) for text in placed]
             settle_bold(lines, placed)
@@ -226,6 +229,16 @@ class PlaceTest(unittest.TestCase):
         self.assertEqual(lines_of([0.9] * 40), [False] * 40)
         self.assertEqual(lines_of([0.15] * 40 + [0.75]), [False] * 40 + [True])
         self.assertEqual(lines_of([0.2, 0.9]), [False, True])
+        wider = [2.0] * 40 + [3.2, 2.3]
+        self.assertEqual(lines_of([0.2] * 42, wider), [False] * 40 + [True, False])
+        self.assertEqual(lines_of([0.2] * 41 + [0.6], wider)[40:], [True, True])
+        self.assertEqual(lines_of([0.2] * 42, [0.0] * 42), [False] * 42)
+        # a whole line need not be as heavy as a word in it
+        half = [0.2] * 40 + [0.45]
+        self.assertEqual(
+            [lines_of(half, [*wider[:40], 2.3], text)[-1] for text in ("sea", "tides")],
+            [False, True],
+        )
 
     def test_slanted_lines_are_italic(self):
         """Words of a page come out with the style that the net tells."""

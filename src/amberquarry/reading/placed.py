@@ -31,6 +31,7 @@ class PlacedText:
     boxes: NDArray[np.float32]  # (N, 4)
     confidences: NDArray[np.float32]  # (N,)
     styles: NDArray[np.float32]  # (N, styles): probability of each of the net's styles
+    edges: NDArray[np.float32]  # (N, 3): ink, and its edges across and down
 
     def part(self, first: int, last: int) -> PlacedText:
         """Return the characters from `first` to before `last`."""
@@ -38,7 +39,8 @@ class PlacedText:
 
     def take(self, text: str, rows: NDArray[np.int64]) -> PlacedText:
         """Return `text` with these rows of the arrays."""
-        return PlacedText(text, self.boxes[rows], self.confidences[rows], self.styles[rows])
+        arrays = (self.boxes, self.confidences, self.styles, self.edges)
+        return PlacedText(text, *(array[rows] for array in arrays))
 
 
 def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedText:
@@ -110,6 +112,7 @@ def joined(parts: list[PlacedText]) -> PlacedText:
         np.concatenate([part.boxes for part in parts]),
         np.concatenate([part.confidences for part in parts]),
         np.concatenate([part.styles for part in parts]),
+        np.concatenate([part.edges for part in parts]),
     )
 
 
@@ -119,8 +122,8 @@ def in_one_line(parts: list[PlacedText]) -> PlacedText:
     for part in parts[1:]:
         before, after = whole.boxes[-1], part.boxes[0]
         gap = np.array([[before[2], after[1], after[0], after[3]]], np.float32)
-        none = np.zeros_like(part.styles[:1])
-        whole = joined([whole, PlacedText(" ", gap, np.ones(1, np.float32), none), part])
+        none = np.zeros_like(part.styles[:1]), np.zeros_like(part.edges[:1])
+        whole = joined([whole, PlacedText(" ", gap, np.ones(1, np.float32), *none), part])
     return whole
 
 
@@ -160,5 +163,5 @@ def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> Placed
     """Return a line with a bullet before it that was not read there. box: of the bullet, (4,)."""
     gap = np.array([box[2], box[1], line.boxes[0, 0], box[3]], np.float32)
     sure = np.full(2, _BULLET_CONFIDENCE, np.float32)
-    none = np.zeros((2, line.styles.shape[1]), np.float32)
-    return joined([PlacedText(f"{sign} ", np.stack([box, gap]), sure, none), line])
+    none = (np.zeros((2, array.shape[1]), np.float32) for array in (line.styles, line.edges))
+    return joined([PlacedText(f"{sign} ", np.stack([box, gap]), sure, *none), line])

@@ -46,6 +46,7 @@ from amberquarry.reading.scripts import (
     settle_scripts,
 )
 from amberquarry.reading.search import Search
+from amberquarry.reading.styles import edges_of, settle_bold, word_styles
 from amberquarry.settings import ReadingSettings
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
@@ -57,13 +58,6 @@ _HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; 
 _BONUS = 0.8  # for each character of a doubtful word, since each costs probability
 _MOSTLY = 0.6  # of letters: a page's in an unknown script, capitals of a part of a line
 _SCRAP = 5  # letters of a line that tell nothing by themselves
-_LEAST_WORDS = 30  # of a page, from which its usual weight can be told
-_HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
-_HEAVIER = 1.1  # of the log odds of bold, against the page's usual word
-# Words that are much heavier than the usual one need not be so heavy by themselves.
-_CLEAR_LETTERS, _CLEAR_HEAVY, _CLEAR_HEAVIER = 3, -0.5, 1.8
-# Of a whole line: letters and figures at least, log odds, and those against the usual word.
-_LINE_LETTERS, _LINE_HEAVY, _LINE_HEAVIER = 5, -1.5, 3.0
 _FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
 _MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
@@ -220,7 +214,7 @@ def _placed(part: _Reading, found: Components, owner: NDArray[np.int64], number:
     centres = part.centres
     boxes = place_characters(found.labels, owner, number, line, read.text, centres)
     text = settle_case(read.text, np.polyval(line.baseline, centres) - boxes[:, 1])
-    return PlacedText(text, boxes, read.confidences, read.styles)
+    return PlacedText(text, boxes, read.confidences, read.styles, edges_of(part.picture, boxes))
 
 
 def _surer(parts: list[_Reading], whole: _Reading) -> bool:
@@ -412,55 +406,6 @@ def _set_apart(mean: NDArray[np.float32]) -> frozenset[Style]:
         for style, value in zip(_STYLES, mean, strict=False)
         if value > 0.5 and style is not Style.BOLD
     )
-
-
-def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the mean probability of each style over a word's letters and figures.
-
-    styles: (N, styles) with the probability of each of the net's styles for each character.
-    """
-    rows = [n for n, letter in enumerate(text) if letter.isalnum()] or list(range(len(text)))
-    mean: NDArray[np.float32] = styles[rows].mean(0)
-    return mean
-
-
-def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
-    """Mark words as bold that are clearly heavier than the page's usual word, in place.
-
-    A face can be heavy or light throughout: what sets a word apart is its weight against the
-    others. Pages of a few words have no usual weight; there its own counts alone.
-    """
-    weights = [
-        [_weight(word, text) for word in line.words]
-        for line, text in zip(lines, placed, strict=True)
-    ]
-    every = [weight for own in weights for weight in own]
-    if not every:
-        return
-    usual = float(np.median(every)) if len(every) >= _LEAST_WORDS else -np.inf
-    for line, own in zip(lines, weights, strict=True):
-        letters = [sum(map(str.isalnum, word.text)) for word in line.words]
-        # a line that is far heavier throughout needs not be heavy by itself
-        whole = (
-            sum(letters) >= _LINE_LETTERS
-            and usual > -np.inf
-            and min(own) > usual + _HEAVIER
-            and float(np.average(own, weights=letters)) > max(_LINE_HEAVY, usual + _LINE_HEAVIER)
-        )
-        for word, weight in zip(line.words, own, strict=True):
-            # heavy by itself, where few letters tell less than many, and heavier than the rest
-            sure = weight > max(_HEAVY / math.sqrt(len(word.text)), usual + _HEAVIER)
-            clear = len(word.text) >= _CLEAR_LETTERS and weight > max(
-                _CLEAR_HEAVY, usual + _CLEAR_HEAVIER
-            )
-            if whole or sure or (clear and usual > -np.inf):
-                word.styles |= {Style.BOLD}
-
-
-def _weight(word: Word, text: PlacedText) -> float:
-    """Return the log odds that a word is bold."""
-    heavy = float(word_styles(word.text, text.styles[word.start : word.end])[0])
-    return math.log((heavy + 1e-3) / (1 - heavy + 1e-3))
 
 
 def settle_unknown(lines: list[Line]) -> None:

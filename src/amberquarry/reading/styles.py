@@ -1,0 +1,107 @@
+"""Tell how words are set: by what the net says of their letters, bold also by their strokes."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Line, Style
+from amberquarry.reading.normalise import LinePicture
+from amberquarry.reading.placed import PlacedText
+
+_LEAST_WORDS = 30  # of a page, from which its usual weight can be told
+_HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
+# Of a word's log odds of bold against the page's usual word, of how much wider its strokes are and
+# its type is (logarithms), beside its log odds themselves; fitted to words of pages whose fonts are
+# named, half of them scanned as in offices.
+_RELATIVE, _WIDTH, _SIZE = 0.73, 8.7, 1.4
+_BOLD = 2.7  # sum of these from which a word is bold
+# A line of so many letters and figures is bold throughout where their mean, and each word, reach:
+_LINE_LETTERS, _LINE_BOLD, _EACH = 5, 1.7, 0.0
+
+
+def edges_of(picture: LinePicture, boxes: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return (N, 3): the ink of each character and its edges across and down, in pixels.
+
+    boxes (N, 4): of the characters on the page. Edges are sums of differences between neighbours:
+    ink by edges is the width of strokes in the picture's scale, whatever the letter.
+    """
+    ink = picture.ink
+    across = np.abs(np.diff(ink, axis=1, prepend=0.0)).sum(0)
+    down = np.abs(np.diff(ink, axis=0, prepend=0.0)).sum(0)
+    sums = np.zeros((ink.shape[1] + 1, 3), np.float32)
+    np.cumsum(np.stack([ink.sum(0), across, down], 1), axis=0, out=sums[1:])
+    columns = (boxes[:, [0, 2]] - picture.first_x) * picture.columns_per_px
+    columns = np.clip(columns.round().astype(int), 0, ink.shape[1])
+    found: NDArray[np.float32] = sums[columns[:, 1]] - sums[columns[:, 0]]
+    return found
+
+
+def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return the mean probability of each style over a word's letters and figures.
+
+    styles: (N, styles) with the probability of each of the net's styles for each character.
+    """
+    rows = [n for n, letter in enumerate(text) if letter.isalnum()] or list(range(len(text)))
+    mean: NDArray[np.float32] = styles[rows].mean(0)
+    return mean
+
+
+def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
+    """Mark words as bold that are clearly heavier than the page's usual word, in place.
+
+    A face can be heavy or light throughout: what sets a word apart is its weight against the
+    others, as the net sees it and as its strokes measure. Pages of a few words have no usual
+    weight; there the net's word alone counts.
+    """
+    words = [word for line in lines for word in line.words]
+    if not words:
+        return
+    of_line = np.repeat(np.arange(len(lines)), [len(line.words) for line in lines])
+    spans = [
+        (text, slice(word.start, word.end), word.text)
+        for line, text in zip(lines, placed, strict=True)
+        for word in line.words
+    ]
+    heavy = np.array([word_styles(own, text.styles[span])[0] for text, span, own in spans], float)
+    odds = np.log((heavy + 1e-3) / (1 - heavy + 1e-3))
+    if len(words) < _LEAST_WORDS:
+        bold = odds > _HEAVY / np.sqrt([len(word.text) for word in words])
+    else:
+        edges = np.array([text.edges[span].sum(0) for text, span, _ in spans], float)
+        width = _against_usual(edges[:, 0], np.hypot(edges[:, 1], edges[:, 2]))
+        size = np.array([line.x_height for line in lines])[of_line]
+        score = odds + _RELATIVE * (odds - np.median(odds))
+        score += _WIDTH * width + _SIZE * _against_usual(size, np.ones_like(size))
+        letters = np.array([sum(map(str.isalnum, word.text)) for word in words])
+        bold = (score > _BOLD) | _in_bold_lines(score, letters, of_line)
+    for word, found in zip(words, bold, strict=True):
+        if found:
+            word.styles |= {Style.BOLD}
+
+
+def _against_usual(values: NDArray[np.float64], per: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the logarithm of values / per, against its median; 0 where either is not known."""
+    known = (values > 0) & (per > 0)
+    found = np.zeros(len(values))
+    if known.any():
+        found[known] = np.log(values[known] / per[known])
+        found[known] -= np.median(found[known])
+    return found
+
+
+def _in_bold_lines(
+    score: NDArray[np.float64], letters: NDArray[np.int64], of_line: NDArray[np.int64]
+) -> NDArray[np.bool_]:
+    """Return which words stand in lines that are bold throughout.
+
+    score, letters, of_line: of each word, its letters and figures and the number of its line.
+    """
+    total = np.bincount(of_line, letters)
+    mean = np.bincount(of_line, letters * score) / np.maximum(total, 1)
+    least = np.full(len(total), math.inf)
+    np.minimum.at(least, of_line, score)
+    found: NDArray[np.bool_] = (total >= _LINE_LETTERS) & (mean > _LINE_BOLD) & (least > _EACH)
+    return found[of_line]
