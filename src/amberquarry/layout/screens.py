@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Block, BlockKind, Box
+from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.imaging.shrink import in_blocks
 from amberquarry.layout.figures import place_figures
 from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
@@ -14,7 +14,7 @@ from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
 _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper
 _LEAST_SIDE, _MOST_SIDE = 20, 0.95  # cells; of the page
-_TITLE = 1.4  # of the usual x-height
+_TITLE, _WORD = 1.4, 3  # of the usual x-height; letters: signs of any size stand in windows
 _KNOWN = 0.9  # of its box, that a figure covers which was found before
 _RECTANGLE = 0.93  # of its box, that a window fills
 _EVEN = 6  # grey levels that a cell without strokes and edges spans at most
@@ -40,7 +40,7 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
             continue
         inside = [line for line in lines if box.contains(*line.box.middle)]
         # titles stand on bands of several tones
-        titled = any(line.x_height > _TITLE * usual for line in inside)
+        titled = any(line.x_height > _TITLE * usual and _has_words(line) for line in inside)
         if not titled and prose_share(inside, prose) < MOST_PROSE:
             found.append(box)
     rest: list[Block] = []
@@ -53,6 +53,10 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         elif block.lines:
             rest.append(block.part(BlockKind.PARAGRAPH, block.lines))
     return place_figures(rest, found)
+
+
+def _has_words(line: Line) -> bool:
+    return sum(map(str.isalpha, line.text)) >= _WORD
 
 
 def _windows(grey: NDArray[np.uint8]) -> list[Box]:
