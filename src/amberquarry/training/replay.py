@@ -17,7 +17,7 @@ from amberquarry.training.labelled import LabelledLine
 from amberquarry.training.lines import Sample
 
 REPLAY = Path(__file__).parent.parent / "models" / "replay.npz"
-LINES = 900
+LINES = 1200
 _LEVELS = 15
 
 
