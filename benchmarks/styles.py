@@ -2,15 +2,16 @@
 
 `python benchmarks/styles.py --data DATA` sets pages of English text in families held out of
 training that have bold and italic faces, with some words in each, scans them at each level, and
-prints precision, recall and F1 of bold and italic words. Then it sets pages of random words in
-each unknown script (held-out fonts where there are any, else known fonts, new words) and
-prints how many of their lines are flagged; and how many lines of the development pages, all in
-known scripts, are flagged by mistake.
+prints precision, recall and F1 of bold and italic words; the same of development pages, whose text
+layers name their fonts. Then it sets pages of random words in each unknown script (held-out fonts
+where there are any, else known fonts, new words) and prints how many of their lines are flagged;
+and how many lines of the development pages, all in known scripts, are flagged by mistake.
 """
 
 from __future__ import annotations
 
 import io
+import json
 import random
 from pathlib import Path
 
@@ -21,14 +22,16 @@ from numpy.typing import NDArray
 from PIL import Image
 from rapidfuzz.distance import Levenshtein
 
-from amberquarry import Page, Style, read_page
+from amberquarry import Page, Style, Word, read_page
 from amberquarry.demo.scanner import LEVELS, scan_page
+from amberquarry.formats.records import page_from_record
 from amberquarry.training.faces import Face, GlyphDrawer, load_faces
 from amberquarry.training.foreign import SCRIPTS, ForeignDrawer, load_foreign, random_word
 from amberquarry.training.lines import Run, draw_line
 from amberquarry.training.texts import Corpus, running
 
 LINES = 26
+HEAD = "words  bold P  bold R  bold F1  italic P  italic R  italic F1"
 FAMILY_KINDS = ((False, False), (True, False), (False, True))  # (bold, slanted)
 
 
@@ -102,7 +105,7 @@ def measure_styles(data: Path, pages: int) -> None:
             families.setdefault(face.family, {}).setdefault((face.bold, face.slanted), face)
     chosen = [faces for faces in families.values() if all(kind in faces for kind in FAMILY_KINDS)]
     click.echo(f"styles, {len(chosen)} families held out of training")
-    click.echo("level    words  bold P  bold R  bold F1  italic P  italic R  italic F1")
+    click.echo(f"level    {HEAD}")
     for level in LEVELS:
         chance = random.Random(4)
         sums = {Style.BOLD: np.zeros(3), Style.ITALIC: np.zeros(3)}
@@ -114,12 +117,49 @@ def measure_styles(data: Path, pages: int) -> None:
             words += len(wanted)
             for style, row in counts(page, wanted).items():
                 sums[style] += row
-        cells = []
-        for right, said, true in sums.values():
-            precision, recall = right / max(1, said), right / max(1, true)
-            f1 = 2 * precision * recall / max(1e-9, precision + recall)
-            cells.append(f"{precision:6.3f}  {recall:6.3f}   {f1:6.3f}")
-        click.echo(f"{level:8} {words:5}  " + "    ".join(cells))
+        click.echo(row_of(level, words, sums))
+
+
+def measure_documents(data: Path, split: str) -> None:
+    """Print the table of styles on development pages, whose fonts' names tell weight and slant."""
+    click.echo(f"{split} pages, words read right\nlevel    {HEAD}")
+    for level in LEVELS:
+        sums, words = {Style.BOLD: np.zeros(3), Style.ITALIC: np.zeros(3)}, 0
+        for path in sorted((data / "devpages" / split / level).glob("*")):
+            if path.suffix == ".json":
+                continue
+            truth = page_from_record(json.loads(path.with_suffix(".json").read_text("utf-8")))
+            page = read_page(path)
+            for found, wanted in words_in_place(page, truth):
+                words += 1
+                for style, row in sums.items():
+                    said, true = style in found.styles, style in wanted.styles
+                    row += [said and true, said, true]
+        click.echo(row_of(level, words, sums))
+
+
+def words_in_place(page: Page, truth: Page) -> list[tuple[Word, Word]]:
+    """Return the words of letters that are read right where they stand, with the true ones."""
+    wanted = [word for word in truth.words if any(map(str.isalpha, word.text))]
+    if not wanted:
+        return []
+    boxes = np.array([tuple(word.box) for word in wanted])
+    found = []
+    for word in page.words:
+        x, y = word.box.middle
+        around = (boxes[:, :2] <= [x, y]).all(1) & (boxes[:, 2:] >= [x, y]).all(1)
+        found += [(word, wanted[n]) for n in np.flatnonzero(around) if wanted[n].text == word.text]
+    return found
+
+
+def row_of(level: str, words: int, sums: dict[Style, NDArray[np.float64]]) -> str:
+    """Return a row of a table: sums are of right, said and true words of each style."""
+    cells = []
+    for right, said, true in sums.values():
+        precision, recall = right / max(1, said), right / max(1, true)
+        f1 = 2 * precision * recall / max(1e-9, precision + recall)
+        cells.append(f"{precision:6.3f}  {recall:6.3f}   {f1:6.3f}")
+    return f"{level:8} {words:5}  " + "    ".join(cells)
 
 
 def measure_scripts(data: Path, split: str) -> None:
@@ -164,9 +204,10 @@ def measure_scripts(data: Path, split: str) -> None:
 @click.option("--pages", default=16, show_default=True, help="Of each level, for styles.")
 @click.option("--split", default="inspect", show_default=True, help="Of the development pages.")
 def main(data: Path, pages: int, split: str) -> None:
-    """Print both tables."""
+    """Print the tables."""
     cv2.setNumThreads(1)
     measure_styles(data, pages)
+    measure_documents(data, split)
     measure_scripts(data, split)
 
 

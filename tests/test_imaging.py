@@ -11,7 +11,9 @@ from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down
 from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel, reverse_dark
+from amberquarry.imaging.panels import turn_panels
 from amberquarry.imaging.pieces import boxes_of_pieces, connected_pieces
+from amberquarry.imaging.shrink import in_blocks
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 from amberquarry.sources import PagePicture
@@ -155,6 +157,32 @@ class LightTest(unittest.TestCase):
         turned, _, share = reverse_dark(grey.astype(np.uint8), shrunk(grey))
         self.assertEqual(share, 0.0)
         self.assertTrue((turned == grey.astype(np.uint8)).all())
+
+    def test_panels_are_turned_and_large_letters_are_not(self):
+        """A bar with light letters becomes paper with dark ones; counters are no letters."""
+        grey = np.full((400, 900), 255, np.uint8)
+        face = cv2.FONT_HERSHEY_SIMPLEX
+        cv2.rectangle(grey, (50, 50), (700, 85), 140, -1)
+        cv2.putText(grey, "STATION  PERIOD", (70, 80), face, 1.0, 255, 3)
+        cv2.putText(grey, "BAO8", (50, 350), face, 7.0, 0, 40)
+        turned, share = turn_panels(grey, in_blocks(grey, 8))
+        self.assertAlmostEqual(share, 651 * 36 / grey.size, delta=0.01)
+        part = turned[45:90, 45:705]
+        self.assertGreater((part == 255).mean(), 0.7)
+        self.assertGreater((part < 60).mean(), 0.05)
+        np.testing.assert_array_equal(turned[100:], grey[100:])
+
+    def test_what_is_even_without_letters_stays(self):
+        """Bars of charts, plain rules and photographs are no panels."""
+        chance = np.random.default_rng(4)
+        grey = np.full((600, 900), 255, np.uint8)
+        cv2.rectangle(grey, (50, 50), (110, 300), 140, -1)
+        cv2.rectangle(grey, (150, 100), (700, 110), 90, -1)
+        grain = cv2.GaussianBlur(chance.normal(0, 60, (200, 500)), (0, 0), 5) * 6
+        grey[350:550, 100:600] = np.clip(140 + grain, 60, 220)
+        turned, share = turn_panels(grey, in_blocks(grey, 8))
+        self.assertEqual(share, 0.0)
+        self.assertIs(turned, grey)
 
     def test_whole_page_dark(self):
         """A negative is turned as a whole."""

@@ -106,6 +106,29 @@ class ScreenTest(unittest.TestCase):
                 for wanted in (*(f"Station {row}" for row in range(6)), "1.75", "2.75"):
                     self.assertIn(wanted, page.text)
 
+    def test_heads_of_light_letters_are_read(self):
+        """Light letters in bars hardly higher than they are, of any tone, level or tilted."""
+        for tone, angle, parted in ((20, 0, 0), (90, 0.8, 6), (150, 0, 6), (185, 0, 0)):
+            image = blank()
+            draw = ImageDraw.Draw(image)
+            prose_at(image, 140)
+            heads = ("Station", "Period", "Height", "Remark")
+            for column, head in enumerate(heads):
+                x = 140 + 240 * column
+                draw.rectangle((x, 520, x + 239 - parted, 562), fill=tone)
+                draw.text((x + 20, 523), head, font=font(30, "DejaVuSans-Bold"), fill=255)
+            for row in range(4):
+                for column, cell in enumerate(("Harbour", "12:30", "4.7", "none")):
+                    x, y = 160 + 240 * column, 580 + 52 * row
+                    draw.text((x, y), cell, font=font(30), fill=0)
+            prose_at(image, 900)
+            with self.subTest(tone=tone, angle=angle):
+                page = read(image.rotate(angle, Image.Resampling.BICUBIC, fillcolor=255))
+                words = [word.text.lower() for word in page.words]
+                for wanted in heads:
+                    self.assertIn(wanted.lower(), words)
+                self.assertEqual(words.count("12:30"), 4)
+
     def test_bars_of_charts_keep_their_shade(self):
         """A shade is taken off where letters stand on it: not in the bars of a chart."""
         image = blank()
