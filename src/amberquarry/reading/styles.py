@@ -76,7 +76,9 @@ def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
         score = odds + _RELATIVE * (odds - np.median(odds))
         score += _WIDTH * width + _SIZE * _against_usual(size, np.ones_like(size))
         letters = np.array([sum(map(str.isalnum, word.text)) for word in words])
-        bold = (score > _BOLD) | _in_bold_lines(score, letters, of_line)
+        # the stroke of a single letter or figure tells little
+        bold = (score > _BOLD) & ((letters > 1) | (odds > _HEAVY))
+        bold |= _in_bold_lines(score, letters, of_line)
     for word, found in zip(words, bold, strict=True):
         if found:
             word.styles |= {Style.BOLD}
