@@ -14,6 +14,7 @@ from PIL import Image
 import amberquarry as aq
 from amberquarry.demo import scenes
 from amberquarry.formats.records import page_record, schema
+from amberquarry.imaging.sheet import find_sheet
 from amberquarry.imaging.spread import find_fold, halves
 from amberquarry.layout import find_scene_lines, group_boards
 from tests.support.measures import error_rate
@@ -64,6 +65,15 @@ class SpreadTest(unittest.TestCase):
                 self.assertIsNone(find_fold(pixels(image)))
         self.assertIsNone(find_fold(leaf(LEFT, 1)))
         self.assertIsNone(find_fold(np.full((1, 1), 255, np.uint8)))
+
+    def test_a_page_at_a_deep_fold_is_no_sheet(self):
+        """The shadow of a fold looks like a ground beside a page: its facing page tells."""
+        pages = np.hstack([leaf(LEFT, 36), leaf(RIGHT, 37)]).astype(np.float32)
+        away = np.abs(np.arange(pages.shape[1]) - 1240)
+        pages *= np.clip(0.35 + away / 80, 0, 1)
+        scan = np.pad(pages.astype(np.uint8), 30, constant_values=50)
+        self.assertIsNone(find_sheet(np.ascontiguousarray(scan[:, 30:])))
+        self.assertIsNotNone(find_sheet(np.pad(leaf(LEFT, 36), 90, constant_values=50)))
 
     def test_halves_meet_at_a_slanting_fold(self):
         """Each half holds its own side; beyond the fold its level goes on."""

@@ -26,6 +26,8 @@ _LEAST_MEAN_SUPPORT = 0.75
 _LEAST_SIDES = 3  # that show in the frame: a dark bar along one side of a page makes no sheet
 _PARALLEL_DEG = 0.4
 _LEAST_AREA = 0.2  # of the frame
+# Of the sheet's level, and of its area: what is as light beside it, as a facing page is.
+_AS_LIGHT, _OTHER_PAPER = 0.92, 0.5
 _MOST_PROPORTION = 3.2  # of the longer side to the shorter one
 
 
@@ -60,6 +62,8 @@ def find_sheet(grey: Grey) -> Corners | None:
     best = _best_corners(level, upright, size)
     if best is None:
         return None
+    if _paper_beside(small, best):
+        return None  # one of two facing pages
     corners = _refined(grey, best / (size[0] / width, size[1] / height))
     if not _seen_askew(corners) and not _plain_around(small, corners * scale):
         return None  # a white part of a page with dark areas
@@ -72,6 +76,15 @@ def _seen_askew(corners: Corners) -> bool:
     angles = np.arctan2(sides[:, 1], sides[:, 0]) - np.radians([0, 90, 180, 270])
     apart = np.abs(np.remainder(angles[:2] - angles[2:] + np.pi, 2 * np.pi) - np.pi)
     return float(np.degrees(apart.max())) > _PARALLEL_DEG
+
+
+def _paper_beside(small: Grey, corners: Corners) -> bool:
+    """Return whether much more than the sheet is as light as it is."""
+    sheet = np.zeros(small.shape, np.uint8)
+    cv2.fillConvexPoly(sheet, np.round(corners).astype(np.int32), 1)
+    light = small >= _AS_LIGHT * np.median(small[sheet > 0])
+    beside = light & (cv2.dilate(sheet, np.ones((9, 9), np.uint8)) == 0)
+    return bool(beside.sum() > _OTHER_PAPER * sheet.sum())
 
 
 def _plain_around(small: Grey, corners: Corners) -> bool:
