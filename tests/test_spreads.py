@@ -70,9 +70,9 @@ class SpreadTest(unittest.TestCase):
         """The shadow of a fold looks like a ground beside a page: its facing page tells."""
         pages = np.hstack([leaf(LEFT, 36), leaf(RIGHT, 37)]).astype(np.float32)
         away = np.abs(np.arange(pages.shape[1]) - 1240)
-        pages *= np.clip(0.35 + away / 80, 0, 1)
-        scan = np.pad(pages.astype(np.uint8), 30, constant_values=50)
-        self.assertIsNone(find_sheet(np.ascontiguousarray(scan[:, 30:])))
+        pages *= np.clip(0.4 + away / 100, 0, 1)
+        scan = np.pad(pages.astype(np.uint8), ((30, 30), (12, 30)), constant_values=50)
+        self.assertIsNone(find_sheet(scan))
         self.assertIsNotNone(find_sheet(np.pad(leaf(LEFT, 36), 90, constant_values=50)))
 
     def test_halves_meet_at_a_slanting_fold(self):
