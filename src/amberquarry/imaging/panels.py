@@ -72,7 +72,11 @@ def turn_panels(grey: Grey, small: Grey) -> tuple[Grey, float]:
         return grey, 0.0
     turned, done = grey.copy(), np.zeros(grey.shape, bool)
     for panel in found:
-        lights = [other.light for other in bearing if panel.in_row_with(other)]
+        lights = [
+            other.light
+            for other in bearing
+            if panel.in_row_with(other) and other.light > panel.tone + _LIGHTER
+        ]
         own = done[panel.place]
         # one of two tones, or with a gradient, is found twice
         if lights and not (own & panel.inside).any():

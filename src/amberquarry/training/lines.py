@@ -45,13 +45,13 @@ _ABOVE, _BELOW = 2.5, 1.5  # room over and under the baseline, in x-heights
 # Families in which most papers and manuals with formulas are set, then those drawn like the faces
 # that every system and printer has: they are met twice as often as others.
 _STANDARD, _STANDARD_WEIGHT = ("latinmodern", "cmu"), 2.0
+_FORMULAS, _STANDARD_FORMULAS = 0.03, 0.12  # of the faces, that set lines with formulas in them
 _ON_SYSTEMS = ("nimbus", "liberation", "free", "tinos", "arimo", "cousine", "carlito", "caladea")
-# Letters of the logo of the typesetting program TeX and of what is built on it, as The TeXbook and
-# the LaTeX kernel set them: size, and how far down and to the left, in x-heights.
-_FORMULAS, _STANDARD_FORMULAS = 0.03, 0.12  # how often a line has formulas in it
 _COUNTED = re.compile(r"\d{1,3} (?=[^\W\d])")
 _SIGNS, _INDICES = re.compile("[∈≤≥∑=→∂√∇]"), 0.3  # of formulas; how often they have indices
 _LOGO = re.compile(r"(?:LATEX|TEX)(?![^\W\d_])")
+# Letters of the logo of the typesetting program TeX and of what is built on it, as The TeXbook and
+# the LaTeX kernel set them: size, and how far down and to the left, in x-heights.
 _LOGO_LETTERS: dict[str, list[tuple[float, float, float]]] = {
     "LATEX": [(1, 0, 0), (0.7, -0.47, 0.84), (1, 0, 0.35), (1, 0.5, 0.39), (1, 0, 0.29)],
     "TEX": [(1, 0, 0), (1, 0.5, 0.39), (1, 0, 0.29)],
