@@ -223,7 +223,7 @@ class PlaceTest(unittest.TestCase):
                 for weight, width in zip(weights, widths or [2.0] * len(weights), strict=True)
             ]
             lines = [make_line(text) for text in placed]
-            settle_bold(lines, placed)
+            settle_bold(lines, placed, np.full(len(lines), 20.0))
             return [aq.Style.BOLD in line.words[0].styles for line in lines]
 
         self.assertEqual(lines_of([0.9] * 40), [False] * 40)
@@ -233,6 +233,8 @@ class PlaceTest(unittest.TestCase):
         self.assertEqual(lines_of([0.2] * 42, wider), [False] * 40 + [True, False])
         self.assertEqual(lines_of([0.2] * 41 + [0.6], wider)[40:], [True, True])
         self.assertEqual(lines_of([0.2] * 42, [0.0] * 42), [False] * 42)
+        # where print is heavy throughout, words must be clearly heavier
+        self.assertEqual(lines_of([0.7] * 40 + [0.85, 0.99], [2.0] * 42)[40:], [False, True])
         # a whole line need not be as heavy as a word in it
         half = [0.2] * 40 + [0.45]
         self.assertEqual(

@@ -121,6 +121,7 @@ def read_lines(
         search = Search(settings.search_width, settings.prior_weight, _BONUS)
     results: list[Line | None] = []
     texts_placed: list[PlacedText] = []
+    sizes: list[float] = []
     for number, parts in enumerate(readings):
         if not parts:
             results.append(None)
@@ -146,9 +147,10 @@ def read_lines(
         if bullet is not None:
             whole = with_bullet(whole, bullet[0], found.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)
+        sizes.append(type_size(whole.text, whole.boxes) or lines[number].x_height)
         results.append(make_line(whole))
     kept = [line for line in results if line is not None]
-    settle_bold(kept, texts_placed)
+    settle_bold(kept, texts_placed, np.array(sizes))
     settle_unknown(kept)
     set_confidences(kept, prior)
     if prior and settings.repair_words:

@@ -13,11 +13,11 @@ from amberquarry.reading.placed import PlacedText
 
 _LEAST_WORDS = 30  # of a page, from which its usual weight can be told
 _HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
-# Of a word's log odds of bold against the page's usual word, of how much wider its strokes are and
-# its type is (logarithms), beside its log odds themselves; fitted to words of pages whose fonts are
-# named, half of them scanned as in offices.
-_RELATIVE, _WIDTH, _SIZE = 0.73, 8.7, 1.4
-_BOLD = 2.7  # sum of these from which a word is bold
+# Of a word's log odds of bold as far as they speak against it, of these odds against the page's
+# usual word, and of how much wider its strokes and larger its type are (logarithms); fitted to
+# words of pages whose fonts are named, half of them scanned as in offices.
+_AGAINST, _RELATIVE, _WIDTH, _SIZE = 1.4, 0.94, 8.0, 1.7
+_BOLD = 2.6  # sum of these from which a word is bold
 # A line of so many letters and figures is bold throughout where their mean, and each word, reach:
 _LINE_LETTERS, _LINE_BOLD, _EACH = 5, 1.7, 0.0
 
@@ -49,12 +49,14 @@ def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:
     return mean
 
 
-def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
+def settle_bold(lines: list[Line], placed: list[PlacedText], sizes: NDArray[np.float64]) -> None:
     """Mark words as bold that are clearly heavier than the page's usual word, in place.
 
     A face can be heavy or light throughout: what sets a word apart is its weight against the
     others, as the net sees it and as its strokes measure. Pages of a few words have no usual
     weight; there the net's word alone counts.
+
+    sizes: the x-height of each line, in pixels.
     """
     words = [word for line in lines for word in line.words]
     if not words:
@@ -72,9 +74,9 @@ def settle_bold(lines: list[Line], placed: list[PlacedText]) -> None:
     else:
         edges = np.array([text.edges[span].sum(0) for text, span, _ in spans], float)
         width = _against_usual(edges[:, 0], np.hypot(edges[:, 1], edges[:, 2]))
-        size = np.array([line.x_height for line in lines])[of_line]
-        score = odds + _RELATIVE * (odds - np.median(odds))
-        score += _WIDTH * width + _SIZE * _against_usual(size, np.ones_like(size))
+        size = _against_usual(sizes[of_line], np.ones(len(words)))
+        score = _AGAINST * np.minimum(odds, 0) + _RELATIVE * (odds - np.median(odds))
+        score += _WIDTH * width + _SIZE * size
         letters = np.array([sum(map(str.isalnum, word.text)) for word in words])
         # the stroke of a single letter or figure tells little
         bold = (score > _BOLD) & ((letters > 1) | (odds > _HEAVY))
