@@ -229,7 +229,7 @@ class PlaceTest(unittest.TestCase):
         self.assertEqual(lines_of([0.9] * 40), [False] * 40)
         self.assertEqual(lines_of([0.15] * 40 + [0.75]), [False] * 40 + [True])
         self.assertEqual(lines_of([0.2, 0.9]), [False, True])
-        wider = [2.0] * 40 + [3.2, 2.3]
+        wider = [2.0] * 40 + [3.7, 2.3]
         self.assertEqual(lines_of([0.2] * 42, wider), [False] * 40 + [True, False])
         self.assertEqual(lines_of([0.2] * 41 + [0.6], wider)[40:], [True, True])
         self.assertEqual(lines_of([0.2] * 42, [0.0] * 42), [False] * 42)
