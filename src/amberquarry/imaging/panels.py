@@ -21,6 +21,10 @@ _SEEDS, _MOST_TONES = 8, 8  # even blocks of a tone at least; tones of a page, t
 _MOST_PANELS = 500  # of a page
 _THICKEST_RULE = 12  # pixels
 _LEAST_WIDTH, _LEAST_HEIGHT = 64, 24  # pixels
+_LARGE = (
+    120,
+    150,
+)  # pixels of its shorter side and tone: what is larger and darker is told by blocks
 _CONVEX, _OWN = 0.85, 0.4  # of the rectangle around a panel, its hull; of that, what has its tone
 # What lies 2 to 5 pixels within a panel's edge, by the sides of what is taken off; how much of it
 # has the tone.
@@ -59,10 +63,10 @@ class _Panel:
 def turn_panels(grey: Grey, small: Grey) -> tuple[Grey, float]:
     """Return a page with light letters on even rectangles as dark ones on paper.
 
-    Also returns the share of the page that was turned. Areas much darker than paper and wider than
-    letters are told by blocks elsewhere; heads of tables are often hardly higher than their letters
-    and of a middle tone. Here a panel is what has one tone to the pixel, is convex, lies amid
-    paper, and bears light pieces of the size of letters and nothing dark.
+    Also returns the share of the page that was turned. Areas much darker than paper and far higher
+    than letters are told by blocks elsewhere; heads of tables are often hardly higher than their
+    letters and of a middle tone. Here a panel is what has one tone to the pixel, is convex, lies
+    amid paper, and bears light pieces of the size of letters and nothing dark.
 
     grey: (H, W). small: the same in blocks of 8 pixels.
     """
@@ -119,6 +123,8 @@ def _panels_of(grey: Grey, tone: int) -> list[_Panel]:
         hull = cv2.convexHull(outline)
         (_, _), sides, _ = cv2.minAreaRect(hull)
         if cv2.contourArea(hull) < _CONVEX * sides[0] * sides[1] or len(found) == _MOST_PANELS:
+            continue
+        if min(sides) > _LARGE[0] and tone < _LARGE[1]:
             continue
         panel = _panel(grey, own, hull, tone)
         if panel is not None:
