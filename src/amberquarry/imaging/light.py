@@ -12,11 +12,10 @@ from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.panels import turn_panels
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shade import without_shade
-from amberquarry.imaging.shrink import in_blocks
+from amberquarry.imaging.shrink import BLOCK, in_blocks
 
 Grey = NDArray[np.uint8]
 
-_SHRINK = 8  # the ground is looked at in blocks of this many pixels
 _FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
 _STROKE_SHARE = 98  # percentile of blocks: an area may hold few letters
 _STEEP = 0.1  # of the ground's level by which it may change over a few blocks
@@ -87,9 +86,9 @@ class _Blocks:
     def of(cls, grey: Grey, mean: Grey) -> _Blocks:
         """Look into the blocks of a page whose means are known."""
         rows, columns = mean.shape
-        room = ((0, rows * _SHRINK - grey.shape[0]), (0, columns * _SHRINK - grey.shape[1]))
-        whole = np.pad(grey, room, mode="edge")[: rows * _SHRINK, : columns * _SHRINK]
-        blocks = whole.reshape(rows, _SHRINK, columns, _SHRINK)
+        room = ((0, rows * BLOCK - grey.shape[0]), (0, columns * BLOCK - grey.shape[1]))
+        whole = np.pad(grey, room, mode="edge")[: rows * BLOCK, : columns * BLOCK]
+        blocks = whole.reshape(rows, BLOCK, columns, BLOCK)
         darkest, lightest = blocks.min((1, 3)), blocks.max((1, 3))
         return cls(*(part.astype(np.float32) for part in (mean, darkest, lightest)))
 
@@ -195,7 +194,7 @@ def _with_edges(grey: Grey, ground: Grey, steep: NDArray[np.bool_]) -> Grey:
     """Return the ground (H, W) with its edges where they are, which the look in blocks blurs."""
     height, width = grey.shape
     half = cv2.resize(grey, (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA)
-    reach = 11 * _SHRINK // 2 + 1
+    reach = 11 * BLOCK // 2 + 1
     fine = cv2.morphologyEx(
         cv2.medianBlur(half, 3), cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)
     )
@@ -216,18 +215,20 @@ def even_page(
     """
     steps = []
     seam = None
-    small, source = in_blocks(grey, _SHRINK), grey
+    small, source = in_blocks(grey, BLOCK), grey
     beside = beside_paper(grey, small) if light else None
     if reverse:
         grey, panels = turn_panels(grey, small)
-        grey, seam, share = reverse_dark(grey, in_blocks(grey, _SHRINK) if panels else small)
+        if panels:
+            small, source = in_blocks(grey, BLOCK), grey
+        grey, seam, share = reverse_dark(grey, small)
         share += panels
         if share:
             steps.append(PreparationStep(Step.REVERSE, f"light letters on {share:.0%} of the page"))
     if light:
-        small = small if grey is source else in_blocks(grey, _SHRINK)
+        small = small if grey is source else in_blocks(grey, BLOCK)
         lifted = without_shade(grey, small)
-        ground = _paper_level(small if lifted is grey else in_blocks(lifted, _SHRINK))
+        ground = _paper_level(small if lifted is grey else in_blocks(lifted, BLOCK))
         grey = lifted
         if int(ground.min()) < _FLAT_GROUND:
             levels = f"ground between {ground.min()} and {ground.max()} of 255"
@@ -270,7 +271,7 @@ def reverse_dark(grey: Grey, small: Grey) -> tuple[Grey, NDArray[np.bool_] | Non
 
 def ground_of(grey: Grey) -> Grey:
     """Return the paper's level in blocks: a morphological closing of the page."""
-    return _paper_level(in_blocks(grey, _SHRINK))
+    return _paper_level(in_blocks(grey, BLOCK))
 
 
 def _paper_level(small: Grey) -> Grey:
@@ -293,7 +294,7 @@ def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | N
     That is dark ground without any strokes that reaches the picture's edge. Evened like paper it
     would turn into grain. small: the page in blocks, where it is at hand.
     """
-    small = in_blocks(grey, _SHRINK) if small is None else small
+    small = in_blocks(grey, BLOCK) if small is None else small
     if min(small.shape) < 16:
         return None
     dark = cv2.medianBlur(small, 5) < _BESIDE * float(np.percentile(small, 97))
@@ -329,7 +330,7 @@ def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | N
 def clear_borders(even: Grey) -> Grey:
     """Return the page without the solid dark areas that reach its edges (lids, folds, desks)."""
     height, width = even.shape
-    solid = (in_blocks(even, _SHRINK) < 60).astype(np.uint8)
+    solid = (in_blocks(even, BLOCK) < 60).astype(np.uint8)
     rows, columns = solid.shape
     if not solid.any() or min(rows, columns) < 8:
         return even

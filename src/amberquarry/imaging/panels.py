@@ -9,11 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import connected_pieces
+from amberquarry.imaging.shrink import BLOCK, usual_levels
 
 Grey = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 
-_BLOCK, _PLACES = 8, (1, 3, 6)  # pixels; those of a block's diagonal that are looked at
+_PLACES = (1, 3, 6)  # on the diagonal of a block: pixels that are looked at
 _PALEST = 206  # grey level of panels is below
 _EVEN = 8  # grey levels by which neighbouring blocks of a panel differ at most
 _TOLERANCE = 14  # ... and its pixels from its tone
@@ -94,19 +95,13 @@ def _tones(grey: Grey, small: Grey) -> list[int]:
     near = np.ones((1, 3), np.uint8)
     even = cv2.dilate(small, near) - cv2.erode(small, near) <= _EVEN
     for place in _PLACES:
-        points = grey[place::_BLOCK, place::_BLOCK]
+        points = grey[place::BLOCK, place::BLOCK]
         rows, columns = points.shape
         off = np.abs(points.astype(np.int16) - small[:rows, :columns])
         even[:rows, :columns] &= off <= _TOLERANCE
-    left = np.bincount(small[even], minlength=256)
-    paper = float(np.percentile(small, 97))
-    left[max(0, min(_PALEST, int(paper) - _LIGHTER)) :] = 0
-    found: list[int] = []
-    while len(found) < _MOST_TONES and left.max() >= _SEEDS:
-        tone = int(left.argmax())
-        found.append(tone)
-        left[max(0, tone - _TOLERANCE) : tone + _TOLERANCE + 1] = 0
-    return found
+    paper = int(np.percentile(small, 97))
+    even &= small < max(0, min(_PALEST, paper - _LIGHTER))
+    return usual_levels(small[even], _SEEDS, _TOLERANCE)[:_MOST_TONES]
 
 
 def _panels_of(grey: Grey, tone: int) -> list[_Panel]:

@@ -7,11 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import Labels, connected_pieces
-from amberquarry.imaging.shrink import in_pixels
+from amberquarry.imaging.shrink import BLOCK, in_pixels, usual_levels
 
 Grey = NDArray[np.uint8]
 
-_BLOCK = 8  # pixels
 _LEVELS = (110, 241)  # of shades: darker ones bear light letters
 _EVEN = 8  # grey levels by which neighbouring blocks of a shade differ at most
 _SAME = 5  # ... and those of one shade
@@ -42,25 +41,14 @@ def without_shade(grey: Grey, small: Grey) -> Grey:
     plain = cv2.dilate(even, near) - cv2.erode(even, near) <= _EVEN
     plain &= (even >= _LEVELS[0]) & (even <= _LEVELS[1])
     factor = np.ones(even.shape, np.float32)
-    for level in _levels(even[plain]):
+    for level in sorted(usual_levels(even[plain], _LEAST_LENGTH, _SAME)):
         shade = _shade_of(grey, even, plain, level)
         factor[shade], even[shade] = 255 / level, 255
     if factor.max() == 1:
         return grey
-    scale, most = (in_pixels(part, _BLOCK, *grey.shape) for part in (factor, paper))
+    scale, most = (in_pixels(part, BLOCK, *grey.shape) for part in (factor, paper))
     lifted = np.minimum(grey * scale, np.maximum(grey, most))
     return np.asarray(lifted, np.uint8)
-
-
-def _levels(plain: NDArray[np.uint8]) -> list[int]:
-    """Return the levels that plain blocks have, one for each shade, from dark to pale."""
-    left = np.bincount(plain, minlength=256)
-    found = []
-    while left.max() >= _LEAST_LENGTH:
-        level = int(left.argmax())
-        found.append(level)
-        left[max(0, level - _SAME) : level + _SAME + 1] = 0
-    return sorted(found)
 
 
 def _shade_of(grey: Grey, small: Grey, plain: NDArray[np.bool_], level: int) -> NDArray[np.bool_]:
@@ -121,8 +109,8 @@ def _bears_letters(grey: Grey, labels: Labels, stats: NDArray[np.int32], number:
     if width < _LEAST_LENGTH:
         return False
     own = labels[y : y + height, x : x + width] == number
-    area = grey[_BLOCK * y :, _BLOCK * x :][: _BLOCK * height, : _BLOCK * width]
-    inside = in_pixels(own, _BLOCK, *area.shape)
+    area = grey[BLOCK * y :, BLOCK * x :][: BLOCK * height, : BLOCK * width]
+    inside = in_pixels(own, BLOCK, *area.shape)
     dark = (area < _STROKES * np.median(area[inside])).astype(np.uint8)
     _, pieces = connected_pieces(dark)
     left, top, wide, high, _ = pieces[1:].T

@@ -13,6 +13,7 @@ from amberquarry.imaging.mapping import Mapping
 from amberquarry.imaging.shrink import in_blocks
 
 Grey = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
 Corners = NDArray[np.float64]  # (4, 2): x, y; clockwise from the sheet's top left
 
 _LOOK_PX = 480  # longer side of the picture that sides are searched on
@@ -78,20 +79,23 @@ def _seen_askew(corners: Corners) -> bool:
     return float(np.degrees(apart.max())) > _PARALLEL_DEG
 
 
+def _inside_and_around(small: Grey, corners: Corners) -> tuple[Mask, Mask]:
+    """Return where a picture shows the sheet, and where what lies clear of it."""
+    sheet = np.zeros(small.shape, np.uint8)
+    cv2.fillPoly(sheet, [np.round(corners).astype(np.int32)], 1)
+    return sheet > 0, cv2.dilate(sheet, np.ones((9, 9), np.uint8)) == 0
+
+
 def _paper_beside(small: Grey, corners: Corners) -> bool:
     """Return whether much more than the sheet is as light as it is."""
-    sheet = np.zeros(small.shape, np.uint8)
-    cv2.fillConvexPoly(sheet, np.round(corners).astype(np.int32), 1)
-    light = small >= _AS_LIGHT * np.median(small[sheet > 0])
-    beside = light & (cv2.dilate(sheet, np.ones((9, 9), np.uint8)) == 0)
+    sheet, around = _inside_and_around(small, corners)
+    beside = around & (small >= _AS_LIGHT * np.median(small[sheet]))
     return bool(beside.sum() > _OTHER_PAPER * sheet.sum())
 
 
 def _plain_around(small: Grey, corners: Corners) -> bool:
     """Return whether nothing but an even ground lies around the sheet, as on a scanner's lid."""
-    mask = np.zeros(small.shape, np.uint8)
-    cv2.fillPoly(mask, [np.round(corners).astype(np.int32)], 1)
-    around = cv2.dilate(mask, np.ones((9, 9), np.uint8)) == 0
+    _, around = _inside_and_around(small, corners)
     detail = cv2.absdiff(small, cv2.medianBlur(small, 9))
     return not around.any() or float((detail[around] > _CONTRAST).mean()) < 0.005
 
