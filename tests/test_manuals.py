@@ -200,7 +200,7 @@ class GridTest(unittest.TestCase):
             for own in ([x for row in rows[a:b] for x in row] for a, b in itertools.pairwise(cuts))
         ]
         rules = [Box(140, top, 1100, foot) for top, foot in bands]
-        placed = place_tables(blocks, rules, [], 20.0)
+        placed = place_tables(blocks, rules, [], [], 20.0)
         self.assertEqual([block.kind for block in placed], [BlockKind.TABLE] * 3)
         for block, (top, foot) in zip(placed, bands, strict=True):
             self.assertEqual(len(block.lines), 6)

@@ -402,7 +402,7 @@ def _read_regions(
     blocks = join_line_numbers(blocks, letter)
     blocks = place_fields(blocks, rules, layout.found.frames(_EDGE * letter), letter)
     grids = layout.found.grids(_LEAST_GRID * letter)
-    blocks = place_tables(blocks, rules, grids, letter)
+    blocks = place_tables(blocks, rules, grids, layout.columns, letter)
     figures = find_figures(layout.found, believed, letter, scales, layout.columns)
     return place_figures(blocks, figures)
 

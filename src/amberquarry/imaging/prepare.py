@@ -24,6 +24,7 @@ from amberquarry.imaging.light import (
     noise_level,
 )
 from amberquarry.imaging.mapping import Mapping
+from amberquarry.imaging.pale import with_pale_print
 from amberquarry.imaging.sheet import find_sheet, lay_flat
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.imaging.spread import find_fold, halves
@@ -132,12 +133,14 @@ def prepare(
             steps.append(PreparationStep(Step.BORDER, "solid dark areas reach the edge"))
         even = cleared
     share, threshold = INK_SHARE, settings.ink_threshold / INK_SHARE
+    shines_through = False
     if is_bilevel(source):
         steps.append(PreparationStep(Step.MEND, "the picture holds only black and white"))
         even, share = heal(drop_specks(even)), HEALED_INK_SHARE
-    elif settings.lift_bleed and seems_bled(even):
+    elif seems_bled(even):
         front = without_bleed(even)
-        if front is not None:
+        shines_through = front is not None and not settings.lift_bleed
+        if front is not None and settings.lift_bleed:
             steps.append(PreparationStep(Step.BLEED, "print of the other side shines through"))
             even = front
     # whole factors shrink fastest
@@ -179,6 +182,8 @@ def prepare(
         soft = np.asarray(cv2.GaussianBlur(even, (0, 0), settings.smoothing_px * scale), np.uint8)
     ink = ink_of(soft, threshold * share, noise, scale, settings.least_contrast)
     letter *= scale
+    if not shines_through:
+        ink = with_pale_print(soft, ink, letter, noise)
     if letters.merged:  # enlarged, they may stand apart; if not, layout has to do with words
         again = find_letters(ink)
         found = _PIECE_OF_WORD * again.height if again.merged else again.height

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, usual_x_height
+from amberquarry.layout.rows import BESIDE, band_numbers, cells_beside, gutter_between
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _COLUMN_LINES = 3  # on both sides of a gutter, at least
@@ -298,7 +299,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
     for gutter in gutters:
         left, right = (
             np.array(
-                [n for n in side if not _gutter_between(lines.lines[n].box, gutter, columns)], int
+                [n for n in side if not gutter_between(lines.lines[n].box, gutter, columns)], int
             )
             for side in lines.beside(gutter)
         )
@@ -328,7 +329,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             if id(line) not in taken
             and zone.y0 <= line.box.middle[1] <= zone.y1
             and _overlap_x(line.box, zone) > 0.3 * line.box.width
-            and not _gutter_between(line.box, zone, columns)
+            and not gutter_between(line.box, zone, columns)
         ]
         known = {id(line) for line in members}
         across = [
@@ -343,6 +344,9 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             if len(own) < 6 or len(rows) == len(own) or not _of_one_type(rows):
                 continue
             taken.update(id(line) for line in own)
+            cells = cells_beside(own, [x for x in lines.lines if id(x) not in taken], columns)
+            taken.update(id(line) for line in cells)
+            own = [line for row in rows_in_order([*own, *cells]) for line in row]
             regions.append(Region(BlockKind.TABLE, Box.around([line.box for line in own]), own))
     return regions
 
@@ -370,22 +374,21 @@ def _close_rows(lines: list[TextLine], across: list[float]) -> list[list[list[Te
     """Return lines in rows, these in groups parted by much white, such as that under a heading.
 
     across: heights of other lines, that run into the rows from beside them and part them.
+    Lines of cells that are set to their middle stand in one row with what is beside them.
     """
     rows = rows_in_order(lines)
     levels = [float(np.mean([line.baseline_at(line.box.middle[0]) for line in r])) for r in rows]
     steps = np.diff(levels)
     if not len(steps):
         return [rows]
-    parted = steps > _NEXT_ROWS * float(np.median(steps))
+    slack = BESIDE * float(np.median([line.x_height for line in lines]))
+    bands = band_numbers([Box.around([line.box for line in row]) for row in rows], slack)
+    apart = np.diff(bands) > 0
+    usual = float(np.median(steps[apart])) if apart.any() else np.inf
+    parted = apart & (steps > _NEXT_ROWS * usual)
     parted |= np.diff(np.searchsorted(np.sort(across), levels)) > 0
     breaks = np.flatnonzero(parted) + 1
     return [rows[a:b] for a, b in itertools.pairwise([0, *breaks.tolist(), len(rows)])]
-
-
-def _gutter_between(box: Box, gutter: Box, columns: list[Box]) -> bool:
-    low, high = sorted((box.middle[0], gutter.middle[0]))
-    y = box.middle[1]
-    return any(low < c.middle[0] < high and c.y0 <= y <= c.y1 for c in columns)
 
 
 def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
@@ -404,7 +407,7 @@ def _goes_on(gutter: Box, columns: list[Box], lines: Lines) -> bool:
         side = [
             n
             for n in np.flatnonzero(lines.level_with(gutter) & (on_left == on_left[near].any()))
-            if not _gutter_between(lines.lines[n].box, gutter, columns)
+            if not gutter_between(lines.lines[n].box, gutter, columns)
         ]
         level = np.abs(lines.start[near][:, None] - lines.start[side][None])
         rows = level < _SAME_ROW * lines.size[near][:, None]  # wide spaces part a row's words

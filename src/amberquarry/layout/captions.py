@@ -14,17 +14,23 @@ from amberquarry.layout.typography import (
     size_of,
 )
 
-_LABELS = """
+_FIGURES = """
     figure figures fig abbildung abb figura figuur afb afbeelding рисунок рис rysunek rys obrázek
-    obr kuva şekil ábra σχήμα εικόνα slika table tabelle tab tableau tabla tabela tabella tabel
-    tabell таблица табл tabulka taulukko tablo πίνακας listing plate chart map scheme diagram schéma
-    schema graphique graph algorithm photo karte
+    obr kuva şekil ábra σχήμα εικόνα slika plate chart map scheme diagram schéma schema graphique
+    graph photo karte
+"""
+_OTHERS = """
+    table tabelle tab tableau tabla tabela tabella tabel tabell таблица табл tabulka taulukko tablo
+    πίνακας listing algorithm
 """
 _MOST_LINES = 8
 _PITCH, _ONE_SIZE, _HANGING = 3.0, 1.12, 8.0  # x-heights to the next line; of the type; indent
-_CAPTION = re.compile(
-    rf"^((?:{'|'.join(_LABELS.split())})\.?\s?[A-Z]?\d+(?:[.\-–]\d+)*)\s*([.:—–-]|$|\s)",
-    re.IGNORECASE,
+_CAPTION, _OF_FIGURE = (
+    re.compile(
+        rf"^((?:{'|'.join(names.split())})\.?\s?[A-Z]?\d+(?:[.\-–]\d+)*)\s*([.:—–-]|$|\s)",
+        re.IGNORECASE,
+    )
+    for names in (_FIGURES + _OTHERS, _FIGURES)
 )
 
 
@@ -32,6 +38,11 @@ def label_of(text: str) -> str | None:
     """Return the label with which a caption begins, such as "Figure 3", None without one."""
     found = _CAPTION.match(text)
     return found[1] if found else None
+
+
+def names_figure(block: Block) -> bool:
+    """Return whether a block is the caption of a figure, and not of a table or listing."""
+    return block.kind is BlockKind.CAPTION and _OF_FIGURE.match(block.lines[0].text) is not None
 
 
 def mark_captions(blocks: list[Block], usual: Measures) -> None:

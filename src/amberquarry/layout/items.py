@@ -12,7 +12,8 @@ from amberquarry.layout.typography import (
 )
 
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
-_SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
+SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
+_HOLLOW, _AFTER_BULLET = "◦", 1.8  # x-heights of white after a letter that is a bullet
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
 # Entries of contents: x-heights of white before the page; entries at least; share that must be so.
 _TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
@@ -182,6 +183,28 @@ def _counted_entries(flow: list[Line], usual: Measures) -> set[int]:
     return {id(flow[n]) for n in entries}
 
 
+def set_hollow_bullets(blocks: list[Block]) -> None:
+    """Make the letter o a bullet where it stands so, far from the text after it, in place.
+
+    Items within items are often marked with that letter. Several do so on one edge, or other
+    bullets stand on the page; a word of one letter has no such white after it.
+    """
+    lines = [line for block in blocks for line in block.lines if len(line.words) > 1]
+    marked = [
+        line
+        for line in lines
+        if line.words[0].text == "o"
+        and line.words[1].box.x0 - line.words[0].box.x1 > _AFTER_BULLET * line.x_height
+    ]
+    bullets = any(line.words[0].text in SURE_BULLETS for line in lines)
+    for line in marked:
+        slack = 0.6 * line.x_height
+        alike = sum(abs(other.box.x0 - line.box.x0) < slack for other in marked)
+        if bullets or alike > 1:
+            line.text = _HOLLOW + line.text[1:]
+            line.words[0].text = _HOLLOW
+
+
 def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
     """Return the lines (by identity) that begin an item of a list.
 
@@ -223,7 +246,7 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
             and line.box.y1 - other.box.y1 < 1.3 * usual.pitch
             for other in before[-1:]
         )
-        if hangs or alike or (marker in _SURE_BULLETS and not inside):
+        if hangs or alike or (marker in SURE_BULLETS and not inside):
             found.add(id(line))
     return found
 

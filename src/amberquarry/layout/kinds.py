@@ -23,6 +23,7 @@ from amberquarry.layout.items import (
     items_whole,
     leads_to_page,
     number_of,
+    set_hollow_bullets,
 )
 from amberquarry.layout.order import with_notes_beside
 from amberquarry.layout.typography import (
@@ -54,6 +55,7 @@ _FOLIO = re.compile(
 _SECTION = re.compile(
     r"^(?:\d{1,2}(?:\.\d{1,2}){0,4}\.?|[A-Z]\.(?:\d+\.?)*|§\s?\d+|[IVX]{1,5}\.)\s+\S"
 )
+_SUBSECTION = re.compile(r"^\d{1,2}(?:\.\d{1,2}){1,4}\.?\s+[^\W\d_]")
 _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
 _LARGER, _APART = 1.1, 0.55  # the same of a line that so much of the usual step parts from the text
 _MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
@@ -101,6 +103,7 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
         return blocks
     notes = [block for block in blocks if block.kind is BlockKind.MARGIN_NOTE]
     parts = _without_edges_joined([b for b in blocks if b.kind is not BlockKind.MARGIN_NOTE])
+    set_hollow_bullets(parts)
     starts = item_starts(parts, usual)
     contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
     parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
@@ -154,6 +157,11 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
         return [replace(block, kind=BlockKind.CODE, level=None)]
     if contents and block.kind is BlockKind.HEADING and ends_in_leader(block.lines[-1]):
         return [block.part(BlockKind.ITEM, block.lines)]
+    if block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING):
+        runs = _cut_at_sections(block.lines, usual)
+        if len(runs) > 1:
+            pieces = [block.part(block.kind, lines) for lines in runs]
+            return [part for x in pieces for part in _parts(x, usual, item_starts, contents)]
     if block.kind is not BlockKind.PARAGRAPH:
         return [block]
     runs = _cut_at_code(block.lines, usual) if code else []
@@ -200,6 +208,21 @@ def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
             runs[-1] += run
         inside = code
     return [run for run in runs if run]
+
+
+def _cut_at_sections(lines: list[Line], usual: Measures) -> list[list[Line]]:
+    """Return lines cut before and after the number and title of a section of a section.
+
+    Its first word, and the first after it, would fit in the line above: none of them runs on.
+    """
+    right = max(line.box.x1 for line in lines)
+    titles = [_SUBSECTION.match(line.text) is not None for line in lines]
+    parts = [[lines[0]]]
+    for number, (above, below) in enumerate(pairwise(lines)):
+        if (titles[number] or titles[number + 1]) and _has_room(above, below, right, usual):
+            parts.append([])
+        parts[-1].append(below)
+    return parts
 
 
 def _cut_at_bold(lines: list[Line]) -> list[list[Line]]:

@@ -7,10 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shrink import in_blocks
+from amberquarry.layout.captions import names_figure
 from amberquarry.layout.figures import place_figures
 from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
 
+_CAPTION_GAP, _UNDER_PICTURE = 6.0, 0.5  # x-heights to a caption; of that, within its width
 _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper
 _LEAST_SIDE, _MOST_SIDE = 20, 0.95  # cells; of the page
@@ -26,22 +29,32 @@ _FLAT, _STEP, _SHOWN, _LEVELS, _SPAN = 0.35, 8, 0.005, 4, 64
 def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
     """Return blocks with each picture of a screen as one figure, its words as those of the figure.
 
+    Also any other rectangle, framed or shaded, beside which the caption of a figure stands.
     grey: of the page in whose pixels the blocks stand.
     """
     lines = [line for block in blocks for line in block.lines]
     if not lines:
         return blocks
     usual = float(np.median([line.x_height for line in lines]))
-    prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
+    running = {
+        id(line)
+        for block in blocks
+        if block.kind is BlockKind.CODE or runs_on(block)
+        for line in block.lines
+    }
     figures = [block.box for block in blocks if block.kind is BlockKind.FIGURE]
+    captions = [block.box for block in blocks if names_figure(block)]
     found = []
-    for box in _windows(grey):
+    for box in _rectangles(grey):
         if any(figure.overlap(box) > _KNOWN * box.area for figure in figures):
             continue
         inside = [line for line in lines if box.contains(*line.box.middle)]
+        if prose_share(inside, running) >= MOST_PROSE:
+            continue
+        named = any(_stand_together(caption, box, _CAPTION_GAP * usual) for caption in captions)
         # titles stand on bands of several tones
         titled = any(line.x_height > _TITLE * usual and _has_words(line) for line in inside)
-        if not titled and prose_share(inside, prose) < MOST_PROSE:
+        if named or (not titled and _has_many_tones(grey, box)):
             found.append(box)
     rest: list[Block] = []
     for block in blocks:
@@ -55,34 +68,53 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
     return place_figures(rest, found)
 
 
+def _stand_together(caption: Box, picture: Box, gap: float) -> bool:
+    """Return whether a caption stands over or under a picture, no further off than `gap`."""
+    shared = min(caption.x1, picture.x1) - max(caption.x0, picture.x0)
+    under, over = caption.y0 - picture.y1, picture.y0 - caption.y1
+    return shared > _UNDER_PICTURE * caption.width and 0 <= max(under, over) < gap
+
+
 def _has_words(line: Line) -> bool:
     return sum(map(str.isalpha, line.text)) >= _WORD
 
 
-def _windows(grey: NDArray[np.uint8]) -> list[Box]:
-    """Return the boxes of rectangles of many even tones."""
+def _rectangles(grey: NDArray[np.uint8]) -> list[Box]:
+    """Return the boxes of rectangles that a frame encloses or tones fill, darker than paper."""
     paper = int(grey[::_CELL, ::_CELL].max(initial=0))
     mean = in_blocks(grey, _CELL)
     toned = (mean < paper - _PALE).astype(np.uint8)
     toned = cv2.morphologyEx(toned, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     outlines, _ = cv2.findContours(toned, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    filled = cv2.drawContours(np.zeros_like(toned), outlines, -1, 1, -1)
+    # of lines of text that touch a rectangle, what stands out beside it is lower than it
+    kernel = np.ones((_LEAST_SIDE, _LEAST_SIDE), np.uint8)
+    labels, pieces = connected_pieces(cv2.morphologyEx(filled, cv2.MORPH_OPEN, kernel))
     rows, columns = mean.shape
     found = []
-    for outline in outlines:
-        x, y, w, h = cv2.boundingRect(outline)
-        if min(w, h) < _LEAST_SIDE or w > _MOST_SIDE * columns or h > _MOST_SIDE * rows:
+    for number, (x, y, w, h) in enumerate(pieces[1:, :4].tolist(), 1):
+        own = labels[y : y + h, x : x + w] == number
+        # and what stands over or under it is narrower
+        (top, foot), (left, right) = (_extent(own.mean(axis) >= _RECTANGLE) for axis in (1, 0))
+        own = own[top:foot, left:right]
+        if not own.size or own.mean() < _RECTANGLE or min(own.shape) < _LEAST_SIDE:
             continue
-        filled = np.zeros((h, w), np.uint8)
-        cv2.drawContours(filled, [outline], -1, 1, -1, offset=(-x, -y))
-        area = grey[y * _CELL : (y + h) * _CELL, x * _CELL : (x + w) * _CELL]
-        if filled.mean() >= _RECTANGLE and _has_many_tones(area):
-            found.append(Box(x * _CELL, y * _CELL, (x + w) * _CELL, (y + h) * _CELL))
+        if own.shape[1] <= _MOST_SIDE * columns and own.shape[0] <= _MOST_SIDE * rows:
+            edges = (x + left, y + top, x + right, y + foot)
+            found.append(Box(*(float(_CELL * edge) for edge in edges)))
     return found
 
 
-def _has_many_tones(area: NDArray[np.uint8]) -> bool:
+def _extent(marked: NDArray[np.bool_]) -> tuple[int, int]:
+    """Return from where to where what is marked reaches."""
+    places = np.flatnonzero(marked)
+    return (int(places[0]), int(places[-1]) + 1) if len(places) else (0, 0)
+
+
+def _has_many_tones(grey: NDArray[np.uint8], box: Box) -> bool:
     """Return whether much of an area is even, in several tones far from each other."""
-    cell = np.ones((_CELL, _CELL), np.uint8)
+    x0, y0, x1, y1 = map(round, box)
+    area, cell = grey[y0:y1, x0:x1], np.ones((_CELL, _CELL), np.uint8)
     middles = np.s_[_CELL // 2 :: _CELL, _CELL // 2 :: _CELL]
     lightest, darkest = cv2.dilate(area, cell)[middles], cv2.erode(area, cell)[middles]
     even = lightest - darkest <= _EVEN

@@ -7,6 +7,8 @@ from itertools import groupby, pairwise
 import numpy as np
 
 from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.layout.items import SURE_BULLETS
+from amberquarry.layout.rows import BESIDE, band_numbers
 from amberquarry.layout.typography import rows_of
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
@@ -21,23 +23,28 @@ MOST_PROSE = 0.35  # of a table's letters
 _WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows with several cells
 # Of the rows between the rules of a grid, that hold several cells; rows; of the cells, with text.
 _ROWS_IN_GRID, _FEWEST_IN_GRID, _FILLED = 0.6, 2, 0.5
+_THROUGH = 0.8  # of the height between two rules, along which a gutter runs
 _FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
-_NEXT_ROW = 1.9  # heights of a row, in which the next one stands
+_NEXT_ROW, _HEADS = 1.9, 5.0  # heights of a row in which the next one stands; of a row of heads
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE, BlockKind.MARGIN_NOTE)
 
 
 def place_tables(
-    blocks: list[Block], rules: list[Box], grids: list[list[list[Box]]], letter: float
+    blocks: list[Block],
+    rules: list[Box],
+    grids: list[list[list[Box]]],
+    columns: list[Box],
+    letter: float,
 ) -> list[Block]:
     """Return blocks with what stands between the rules of a table as one block.
 
     rules: boxes of rules and of frames and grids of them. grids: the rows of cells of each grid.
-    letter: usual height of the letters.
+    columns: gutters between columns of text. letter: usual height of the letters.
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
-    zones = _zones(rules, grids, lines, letter, prose)
+    zones = _zones(rules, grids, columns, lines, letter, prose)
     tables = [_inside(Box.around(bands), lines) for bands in zones]
     owned = {id(line) for own in tables for line in own}
     free = [line for line in lines if id(line) not in owned]
@@ -80,13 +87,15 @@ def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
 def _zones(
     rules: list[Box],
     grids: list[list[list[Box]]],
+    columns: list[Box],
     lines: list[Line],
     letter: float,
     prose: set[int],
 ) -> list[list[Box]]:
     """Return where rules enclose rows of cells: in frames, and between rules of one length.
 
-    Each is given as its bands from rule to rule.
+    Each is given as its bands from rule to rule. Columns of text that stand in step between the
+    rules at the head and foot of a page are none.
     prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
     with small tables among them, are the page's.
     """
@@ -124,6 +133,7 @@ def _zones(
         bands
         for bands in found
         if prose_share(_inside(Box.around(bands), lines), prose) < MOST_PROSE
+        and not (len(bands) == 1 and _runs_through(columns, bands[0]))
     ]
     kept: list[list[Box]] = []
     for bands in sorted([*frames, *found], key=lambda bands: -Box.around(bands).area):
@@ -131,6 +141,15 @@ def _zones(
         if not any(Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept):
             kept.append(bands)
     return sorted(kept, key=lambda bands: bands[0].y0)
+
+
+def _runs_through(columns: list[Box], band: Box) -> bool:
+    """Return whether the gutter of a column runs through most of what lies between two rules."""
+    return any(
+        band.x0 < gutter.middle[0] < band.x1
+        and min(gutter.y1, band.y1) - max(gutter.y0, band.y0) > _THROUGH * band.height
+        for gutter in columns
+    )
 
 
 def _runs(bands: list[Box], fitting: list[bool]) -> list[list[Box]]:
@@ -241,18 +260,23 @@ def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
     over = [
         line
         for line in lines
-        if zone.y0 - _NEXT_ROW * high < line.box.middle[1] < zone.y0
+        if zone.y0 - _HEADS * high < line.box.middle[1] < zone.y0
         and line.box.x0 > zone.x0 - high
         and line.box.x1 < zone.x1 + high
     ]
-    rows = rows_of(over)
-    if not rows:
+    if not over:
         return own
-    heads = _cells_across(rows[-1])
+    bands = band_numbers([line.box for line in over], BESIDE * max(x.x_height for x in over))
+    lowest = [line for line, band in zip(over, bands, strict=True) if band == bands.max()]
+    if max(line.box.middle[1] for line in lowest) < zone.y0 - _NEXT_ROW * high:
+        return own
+    if any(line.text[:1] in SURE_BULLETS for line in lowest if line.text):  # the end of a list
+        return own
+    heads = _columns_of([_cells_across(lowest)])
     columns = _usual_columns([_cells_across(row) for row in rows_of(own)])
     # most stand over one column each; others, such as the page's head, over none or several
     fitting = sum(sum(a < x1 and x0 < b for a, b in columns) == 1 for x0, x1 in heads)
-    return [*rows[-1], *own] if len(heads) > 1 and 2 * fitting > len(heads) else own
+    return [*lowest, *own] if len(heads) > 1 and 2 * fitting > len(heads) else own
 
 
 def _in_order(lines: list[Line], is_row: bool) -> list[Line]:

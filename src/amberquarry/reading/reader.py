@@ -71,6 +71,7 @@ _PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
 # from which that is not asked.
 _SURER, _FAR_APART = 0.01, 0.3
 _CAPITALS = 2  # letters read as such that may be small ones
+_DASHES, _ACROSS = ("-", "–", "—", "−"), 2.0  # width over height of such a stroke, at least
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
 
@@ -192,7 +193,7 @@ def _read_all(
             tried += 1
             others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
-        if not believable(best.read):
+        if not believable(best.read) and not _is_dash(line, best.read, found):
             readings.append([])
             continue
         if not best.has_wide_gap:
@@ -298,6 +299,13 @@ def believable(found: Characters) -> bool:
         return False
     least = _LEAST_CONFIDENCE + _SHORT_LINE_EXTRA * math.exp(-len(text) / _SHORT_LINE)
     return float(found.confidences.mean()) >= least
+
+
+def _is_dash(line: TextLine, read: Characters, found: Components) -> bool:
+    """Return whether a line is one stroke across, read as a dash: only which is doubtful."""
+    [first, *others] = line.pieces.tolist()
+    across = found.width[first] > _ACROSS * found.height[first]
+    return not others and bool(across) and read.text.strip() in _DASHES
 
 
 def place_characters(
