@@ -122,7 +122,9 @@ def read_stages(
     if aside:
         prepared, layout = cleared, analyse(cleared, settings.layout)
     blocks = settle_kinds(
-        _read_regions(prepared, layout, network, settings), prepared.grey.shape[0]
+        _read_regions(prepared, layout, network, settings),
+        layout.found.rule_boxes,
+        prepared.grey.shape[0],
     )
     for block in blocks:
         if block.kind is BlockKind.CODE:

@@ -72,6 +72,9 @@ _HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
 _WIDELY_SET = 3.9  # x-heights from line to line: half as much more than usual
 _LONGEST_TITLE = 90  # letters of a running title
 _EDGE, _FOLIO_EDGE = 0.14, 0.22  # of the page's height, in which heads and numbers stand
+# Of the width of the text, a rule that parts head and foot from it; its thickness in pixels at
+# most; rows under such a rule.
+_RULED, _RULE, _FOOT_ROWS = 0.8, 24.0, 3
 _LEAST_PAGE = 15.0  # lines: what is lower is cut from a page, and its last line no foot
 
 
@@ -93,10 +96,10 @@ def _whole_rows(lines: list[Line]) -> list[Line]:
     ]
 
 
-def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
+def settle_kinds(blocks: list[Block], rules: list[Box], height: float) -> list[Block]:
     """Return the blocks of a page, cut where kinds change, each with its kind, in reading order.
 
-    height: of the page, in the frame of the boxes.
+    rules: their boxes. height: of the page, in the frame of the boxes.
     """
     usual = measure(blocks)
     if usual is None:
@@ -113,7 +116,7 @@ def settle_kinds(blocks: list[Block], height: float) -> list[Block]:
     parts = join_captions(parts, usual)
     _mark_headings(parts, usual)
     parts = _joined_headings(parts)
-    _mark_edges(parts, usual, height)
+    _mark_edges(parts, rules, usual, height)
     parts = _ordered(_joined_code(_mark_notes(parts, usual), usual))
     names = [block for block in notes if _is_name(block)]
     notes = [block for block in notes if not _is_name(block)]
@@ -412,12 +415,13 @@ def _one_weight(above: Block, below: Block) -> bool:
     return len(bold) < 2
 
 
-def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
+def _mark_edges(blocks: list[Block], rules: list[Box], usual: Measures, height: float) -> None:
     """Mark what stands alone in the first and the last row of a page, as far as one page tells."""
     flow = [b for b in blocks if b.lines and b.kind is not BlockKind.FIGURE]
     cutting = height < _LEAST_PAGE * usual.pitch
     for top in (True, False):
-        row = _edge_row(flow, usual, top)
+        ruled = [] if cutting else _beyond_rule(flow, rules, height, top)
+        row = ruled or _edge_row(flow, usual, top)
         if not row:
             continue
         edge = min(b.box.y0 for b in row) if top else max(b.box.y1 for b in row)
@@ -430,7 +434,7 @@ def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
         titles = [b for b in row if b not in folio and not cutting]
         # pages of manuals bear one name at both sides
         names = {b.lines[0].text for b in titles}
-        sure = bool(folio) or len(names) < len(titles)
+        sure = bool(folio or ruled) or len(names) < len(titles)
         sure = sure or any(_may_run(b, usual, False) for b in titles)
         for block in row:
             if block in folio:
@@ -438,6 +442,22 @@ def _mark_edges(blocks: list[Block], usual: Measures, height: float) -> None:
             elif block in titles and _may_run(block, usual, sure):
                 block.kind = BlockKind.RUNNING_HEAD if top else BlockKind.RUNNING_FOOT
                 block.level = None
+
+
+def _beyond_rule(blocks: list[Block], rules: list[Box], height: float, top: bool) -> list[Block]:
+    """Return the few lines that a rule across the page parts from all else, at its head or foot."""
+    if not blocks:
+        return []
+    text = Box.around([block.box for block in blocks])
+    for rule in rules:
+        inset = rule.y1 if top else height - rule.y0
+        if inset > _EDGE * height or rule.width < _RULED * text.width or rule.height > _RULE:
+            continue
+        beyond = [b for b in blocks if (b.box.y1 < rule.y1 if top else b.box.y0 > rule.y0)]
+        rows = rows_of([line for block in beyond for line in block.lines])
+        if 0 < len(rows) <= (1 if top else _FOOT_ROWS) and len(beyond) < len(blocks):
+            return beyond
+    return []
 
 
 def _edge_row(blocks: list[Block], usual: Measures, top: bool) -> list[Block]:
