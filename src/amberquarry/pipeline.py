@@ -47,6 +47,7 @@ from amberquarry.layout import (
     find_vertical,
     join_line_numbers,
     lines_upside_down,
+    place_drawings,
     place_fields,
     place_figures,
     place_screens,
@@ -130,7 +131,9 @@ def read_stages(
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)
     blocks = drawings_of_tables(_believed(_at_source(blocks, prepared) + aside))
-    page.blocks = whole_photographs(place_screens(blocks, picture.grey), picture.grey)
+    for place in (place_screens, whole_photographs, place_drawings):
+        blocks = place(blocks, picture.grey)
+    page.blocks = blocks
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
         findings.append(

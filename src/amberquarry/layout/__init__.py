@@ -13,6 +13,7 @@ from amberquarry.layout.bending import find_bend, straighten
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.captions import label_of
 from amberquarry.layout.components import Components
+from amberquarry.layout.drawings import place_drawings
 from amberquarry.layout.fields import place_fields
 from amberquarry.layout.figures import (
     drawings_of_tables,
@@ -54,6 +55,7 @@ __all__ = [
     "join_line_numbers",
     "label_of",
     "lines_upside_down",
+    "place_drawings",
     "place_fields",
     "place_figures",
     "place_screens",

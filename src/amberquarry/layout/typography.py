@@ -22,6 +22,7 @@ _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters s
 _UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
 _TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
 _CODE_SIGNS, _CODE_SHARE = frozenset("{}[]()<>=;_\\#|^~"), 0.04  # of letters: prose has fewer
+_PRINTED = 0.2  # of them, in other lines: then what is in fixed pitch is a listing
 _FULL_LINE, _FULL_LINES = 30, 3  # letters of a line of running text; such lines that tell its size
 _PROSE_SHARE = 0.15  # of a page's letters, which tell the usual size beside listings
 SMALL = 0.93  # of the usual x-height: notes, captions
@@ -120,10 +121,13 @@ def measure(blocks: list[Block]) -> Measures | None:
         return None
     letters = np.array([len(line.text) for line in lines], float)
     sizes = np.array([line.x_height for line in lines])
-    fixed = fixed_shares(lines) > FIXED_SHARE
+    shares = fixed_shares(lines)
+    fixed = shares > FIXED_SHARE
     typed = "".join(line.text for line, own in zip(lines, fixed, strict=True) if own)
     listed = looks_like_code(typed)
-    typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed
+    # listings stand among prose whose lines are far from any grid
+    printed = letters[(shares <= _OFF) & (letters > _FULL_LINE)].sum() > _PRINTED * letters.sum()
+    typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed and not printed
     # tables may be set smaller than the text beside them
     in_tables = {id(line) for b in flow if b.kind is BlockKind.TABLE for line in b.lines}
     beside = np.array([id(line) not in in_tables for line in lines])

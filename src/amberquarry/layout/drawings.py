@@ -1,0 +1,139 @@
+"""Drawings that are told by their captions: labels and strokes over "Figure 3", and no text."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.layout.captions import names_figure
+from amberquarry.layout.figures import place_figures
+from amberquarry.layout.tables import runs_on
+
+_SOLID = (
+    BlockKind.CODE,
+    BlockKind.CAPTION,
+    BlockKind.ITEM,
+    BlockKind.RUNNING_HEAD,
+    BlockKind.RUNNING_FOOT,
+    BlockKind.PAGE_NUMBER,
+)
+_NEAR = 6.0  # x-heights from a caption to its figure
+_AT_EDGE = 1.5  # x-heights
+_LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
+_WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
+_SURE = 0.7  # its confidence: strokes look like words as well
+_ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
+_DARK, _STEP = 60, 2  # grey levels under paper; pixels from one that is looked at to the next
+_DRAWN = 0.25  # of the dark pixels over a caption, that are no letters
+
+
+def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
+    """Return blocks with drawings as figures, of which only labels or parts were found.
+
+    What stands over the caption of a figure that has none, up to the text before it, is one where
+    much of the ink is no letters. grey: of the page in whose pixels the blocks stand.
+    """
+    captions = [block for block in blocks if names_figure(block)]
+    lines = [line for block in blocks for line in block.lines]
+    if not captions:
+        return blocks
+    size = float(np.median([line.x_height for line in lines]))
+    widest = max(line.box.width for line in lines)
+    paper = int(np.percentile(grey[::8, ::8], 90))
+    text = [block.box for block in blocks if _is_text(block, widest)]
+    edges = [box.x0 for box in text]
+    text += [  # large labels look like headings, but not at the edge of the text
+        block.box
+        for block in blocks
+        if block.kind is BlockKind.HEADING
+        and any(abs(block.box.x0 - edge) < _AT_EDGE * size for edge in edges)
+    ]
+    found = []
+    for caption in captions:
+        if any(_is_shown(caption.box, block, size) for block in blocks):
+            continue
+        area = _drawn(grey, _area_over(caption.box, text, grey.shape[1], size), lines, size, paper)
+        if area is None or area.height < _LEAST_HEIGHT * size:
+            continue
+        inside = [block.kind for block in blocks if area.contains(*block.box.middle)]
+        if inside != [BlockKind.TABLE]:
+            found.append(area)
+    rest = [
+        block.part(BlockKind.PARAGRAPH, block.lines)
+        if block.kind is BlockKind.FIGURE and any(a.contains(*block.box.middle) for a in found)
+        else block
+        for block in blocks
+    ]
+    rest = [block for block in rest if block.lines or block.kind is BlockKind.FIGURE]
+    return place_figures(rest, found) if found else blocks
+
+
+def _area_over(caption: Box, text: list[Box], width: int, size: float) -> Box:
+    """Return what lies over a caption up to the text before it, and between text beside it.
+
+    text: boxes of text. width: of the page.
+    """
+    foot = caption.y0 - _ROOM * size
+    over = [
+        box.y1
+        for box in text
+        if box.middle[1] < caption.y0 and min(box.x1, caption.x1) > max(box.x0, caption.x0)
+    ]
+    top = max(over, default=0.0) + _ROOM * size
+    beside = [box for box in text if min(box.y1, foot) > max(box.y0, top)]
+    left = max((box.x1 for box in beside if box.x1 <= caption.x0), default=0.0)
+    right = min((box.x0 for box in beside if box.x0 >= caption.x1), default=float(width))
+    return Box(left, top, right, max(top, foot))
+
+
+def _is_shown(caption: Box, block: Block, size: float) -> bool:
+    """Return whether a block is a figure that stands right over or under a caption."""
+    gap = max(caption.y0 - block.box.y1, block.box.y0 - caption.y1)
+    shared = min(caption.x1, block.box.x1) - max(caption.x0, block.box.x0)
+    return block.kind is BlockKind.FIGURE and shared > 0 and gap < _NEAR * size
+
+
+def _is_text(block: Block, widest: float) -> bool:
+    """Return whether a block is for sure none of the labels of a drawing."""
+    if block.kind in _SOLID or runs_on(block):
+        return True
+    return any(
+        line.confidence > _SURE and (len(line.words) >= _WORDS or line.box.width > _WIDE * widest)
+        for line in block.lines
+    )
+
+
+def _drawn(
+    grey: NDArray[np.uint8], area: Box, lines: list[Line], size: float, paper: int
+) -> Box | None:
+    """Return the box of the ink in an area, None where most of it is letters."""
+    x0, y0, x1, y1 = (max(0, round(edge)) for edge in area)
+    if min(x1 - x0, y1 - y0) < _LEAST_HEIGHT * size:
+        return None
+    dark = cv2.compare(grey[y0:y1:_STEP, x0:x1:_STEP].copy(), paper - _DARK, cv2.CMP_LT)
+    rows, columns = (np.flatnonzero(dark.any(axis)) for axis in (1, 0))
+    if not len(rows):
+        return None
+    strokes = dark.copy()
+    room = _ROOM * size
+    for line in lines:
+        left, top, right, foot = (
+            max(0, round(edge / _STEP))
+            for edge in (
+                line.box.x0 - room - x0,
+                line.box.y0 - room - y0,
+                line.box.x1 + room - x0,
+                line.box.y1 + room - y0,
+            )
+        )
+        strokes[top:foot, left:right] = 0
+    if cv2.countNonZero(strokes) < _DRAWN * cv2.countNonZero(dark):
+        return None
+    return Box(
+        float(x0 + _STEP * columns[0]),
+        float(y0 + _STEP * rows[0]),
+        float(x0 + _STEP * (columns[-1] + 1)),
+        float(y0 + _STEP * (rows[-1] + 1)),
+    )
