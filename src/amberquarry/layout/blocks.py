@@ -30,6 +30,7 @@ _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _REACHES_IN = 2.0  # x-heights that a line reaches into the rows of a table beside it
 _SAME_MARK = 0.2  # of a bullet's larger side, that others differ from it at most
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
+_HALF_COLUMN = 0.55  # of its width with the white beside it
 _FALLS_SHORT = 0.25  # of a column that its longest line may fall short
 # Letters: gutters that share so much of their white and lie so near are one.
 _LEAST_SHARED, _MOST_BROKEN = 0.7, 9.0
@@ -122,12 +123,16 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     Columns of text have lines of many letters on both sides, most of them as long as the column is
     wide, and their lines need not stand level; cells, and terms with what they mean, stand in rows.
     """
-    left, right = (_without_labels(side, lines) for side in lines.beside(gutter))
+    beside = lines.beside(gutter)
+    left, right = (_without_labels(side, lines) for side in beside)
     if min(len(left), len(right)) < _COLUMN_LINES:
         return False
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
-    rows = lines.in_rows(left, right)
-    aligned = max(rows.any(0).mean(), rows.any(1).mean())  # keys beside many terms are the fewer
+    # keys beside many terms are the fewer
+    aligned, with_labels = (
+        max(rows.any(0).mean(), rows.any(1).mean())
+        for rows in (lines.in_rows(left, right), lines.in_rows(*beside))
+    )
     widths = lines.x1 - lines.x0
     filled, full = (
         sorted(
@@ -143,7 +148,7 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return False
     if aligned > 0.85 and _are_keys(left, right, lines):
         return False
-    if aligned < 0.35:
+    if max(aligned, with_labels) < 0.35:
         return least >= _FEW_PIECES or fewest >= _MANY_ROWS
     if fewest >= _MANY_ROWS and aligned < 0.7:
         return True  # so many cells of one table would stand level
@@ -211,7 +216,9 @@ def regular_columns(gutters: list[Box], lines: Lines) -> tuple[list[Box], int]:
             ):
                 continue
             if all(
-                _covers(own, top, bottom) and _begins_column(x, lines, letter)
+                _covers(own, top, bottom)
+                and _begins_column(x, lines, letter)
+                and (count == 2 or not _is_divided(x, edge - left, lines, letter))
                 for own, x in zip(chosen, wanted.tolist(), strict=True)
             ):
                 return [gutter for own in chosen for gutter in own], count
@@ -236,6 +243,18 @@ def _begins_column(x: float, lines: Lines, letter: float) -> bool:
         and across.sum() <= _MOST_ACROSS * begin.sum()
         and np.median(lines.pieces[begin]) >= _LIST_PIECES
     )
+
+
+def _is_divided(x: float, width: float, lines: Lines, letter: float) -> bool:
+    """Return whether the lines that begin at x are running text in half of a column's width.
+
+    Then two narrow columns stand in each wide one. Terms, beside what they mean, are of any
+    length.
+    """
+    begin = np.abs(lines.x0 - x) < _EDGE_LETTERS * letter
+    usual, long, longest = np.percentile((lines.x1 - lines.x0)[begin], (50, _LONG_LINES, 95))
+    prose = np.median(lines.pieces[begin]) >= _COLUMN_PIECES and usual > _RAGGED * longest
+    return bool(prose and long < _HALF_COLUMN * width)
 
 
 def keep_clearest(columns: list[Box], lines: Lines) -> list[Box]:
@@ -339,7 +358,7 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             and line.box.x0 < zone.x0 - line.x_height
             and line.box.x1 > zone.x0 + _REACHES_IN * line.x_height
         ]
-        for rows in _close_rows(members, across):
+        for rows in map(_without_prose, _close_rows(members, across)):
             own = [line for row in rows for line in row]
             if len(own) < 6 or len(rows) == len(own) or not _of_one_type(rows):
                 continue
@@ -349,6 +368,22 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             own = [line for row in rows_in_order([*own, *cells]) for line in row]
             regions.append(Region(BlockKind.TABLE, Box.around([line.box for line in own]), own))
     return regions
+
+
+def _without_prose(rows: list[list[TextLine]]) -> list[list[TextLine]]:
+    """Return the rows of a table without a first or last that reaches out at both sides.
+
+    It is a line of the text over or under the table, whose spaces are as wide as those of cells.
+    """
+    boxes = [Box.around([line.box for line in row]) for row in rows]
+    for end in (0, -1):
+        rest = boxes[1:] if end == 0 else boxes[:-1]
+        if len(rest) < 2:
+            break
+        table, room = Box.around(rest), _REACHES_IN * rows[end][0].x_height
+        if boxes[end].x0 < table.x0 - room and boxes[end].x1 > table.x1 + room:
+            rows, boxes = (rows[1:] if end == 0 else rows[:-1]), rest
+    return rows
 
 
 def _are_bullets(lines: list[TextLine]) -> bool:

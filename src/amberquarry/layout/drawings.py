@@ -23,6 +23,7 @@ _NEAR = 6.0  # x-heights from a caption to its figure
 _AT_EDGE = 1.5  # x-heights
 _LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
 _WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
+_COLUMN = 0.25  # share of it, that a paragraph spans
 _SURE = 0.7  # its confidence: strokes look like words as well
 _ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
 _DARK, _STEP = 60, 2  # grey levels under paper; pixels from one that is looked at to the next
@@ -97,7 +98,7 @@ def _is_shown(caption: Box, block: Block, size: float) -> bool:
 
 def _is_text(block: Block, widest: float) -> bool:
     """Return whether a block is for sure none of the labels of a drawing."""
-    if block.kind in _SOLID or runs_on(block):
+    if block.kind in _SOLID or (runs_on(block) and block.box.width > _COLUMN * widest):
         return True
     return any(
         line.confidence > _SURE and (len(line.words) >= _WORDS or line.box.width > _WIDE * widest)

@@ -55,6 +55,7 @@ _FOLIO = re.compile(
 _SECTION = re.compile(
     r"^(?:\d{1,2}(?:\.\d{1,2}){0,4}\.?|[A-Z]\.(?:\d+\.?)*|§\s?\d+|[IVX]{1,5}\.)\s+\S"
 )
+_FULL_LINES = 3  # of a paragraph that tells how far lines reach
 _SUBSECTION = re.compile(r"^\d{1,2}(?:\.\d{1,2}){1,4}\.?\s+[^\W\d_]")
 _HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
 _LARGER, _APART = 1.1, 0.55  # the same of a line that so much of the usual step parts from the text
@@ -109,6 +110,7 @@ def settle_kinds(blocks: list[Block], rules: list[Box], height: float) -> list[B
     set_hollow_bullets(parts)
     starts = item_starts(parts, usual)
     contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
+    parts = [part for block in parts for part in _cut_at_sections(block, parts, usual)]
     parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
     parts = _joined_code(items_whole(parts, usual), usual)  # a line of it may look like an equation
     parts = _joined_paragraphs(mark_equations(parts, usual), usual)
@@ -160,11 +162,6 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
         return [replace(block, kind=BlockKind.CODE, level=None)]
     if contents and block.kind is BlockKind.HEADING and ends_in_leader(block.lines[-1]):
         return [block.part(BlockKind.ITEM, block.lines)]
-    if block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING):
-        runs = _cut_at_sections(block.lines, usual)
-        if len(runs) > 1:
-            pieces = [block.part(block.kind, lines) for lines in runs]
-            return [part for x in pieces for part in _parts(x, usual, item_starts, contents)]
     if block.kind is not BlockKind.PARAGRAPH:
         return [block]
     runs = _cut_at_code(block.lines, usual) if code else []
@@ -213,19 +210,29 @@ def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
     return [run for run in runs if run]
 
 
-def _cut_at_sections(lines: list[Line], usual: Measures) -> list[list[Line]]:
-    """Return lines cut before and after the number and title of a section of a section.
+def _cut_at_sections(block: Block, blocks: list[Block], usual: Measures) -> list[Block]:
+    """Return a block cut before and after the number and title of a section of a section.
 
     Its first word, and the first after it, would fit in the line above: none of them runs on.
+    blocks: of the page; lines that begin where this block's do tell how far lines reach.
     """
-    right = max(line.box.x1 for line in lines)
-    titles = [_SUBSECTION.match(line.text) is not None for line in lines]
-    parts = [[lines[0]]]
-    for number, (above, below) in enumerate(pairwise(lines)):
+    titles = [_SUBSECTION.match(line.text) is not None for line in block.lines]
+    if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING) or not any(titles):
+        return [block]
+    edges = [
+        line.box.x1
+        for other in blocks
+        if other.kind is BlockKind.PARAGRAPH and len(other.lines) >= _FULL_LINES
+        for line in other.lines
+        if abs(other.box.x0 - block.box.x0) < usual.size
+    ]
+    right = max(block.box.x1, float(np.median(edges)) if edges else 0.0)
+    parts = [[block.lines[0]]]
+    for number, (above, below) in enumerate(pairwise(block.lines)):
         if (titles[number] or titles[number + 1]) and _has_room(above, below, right, usual):
             parts.append([])
         parts[-1].append(below)
-    return parts
+    return [block.part(block.kind, lines) for lines in parts]
 
 
 def _cut_at_bold(lines: list[Line]) -> list[list[Line]]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from amberquarry.document import Block, BlockKind, Box, Line, Word
 from amberquarry.layout.items import SURE_BULLETS
-from amberquarry.layout.rows import BESIDE, band_numbers
+from amberquarry.layout.rows import band_numbers
 from amberquarry.layout.typography import rows_of
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
@@ -45,6 +45,7 @@ def place_tables(
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
     zones = _zones(rules, grids, columns, lines, letter, prose)
+    zones += _under_rules(blocks, rules, zones)
     tables = [_inside(Box.around(bands), lines) for bands in zones]
     owned = {id(line) for own in tables for line in own}
     free = [line for line in lines if id(line) not in owned]
@@ -141,6 +142,28 @@ def _zones(
         if not any(Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept):
             kept.append(bands)
     return sorted(kept, key=lambda bands: bands[0].y0)
+
+
+def _under_rules(blocks: list[Block], rules: list[Box], zones: list[list[Box]]) -> list[list[Box]]:
+    """Return from the rule right over it to its foot each table that stands in no zone.
+
+    The heads of its columns may stand over that rule.
+    """
+    found = []
+    for block in blocks:
+        if block.kind is not BlockKind.TABLE or not block.lines:
+            continue
+        box, high = block.box, max(line.box.height for line in block.lines)
+        over = [
+            rule
+            for rule in rules
+            if 0 <= box.y0 - rule.y1 < high
+            and min(rule.x1, box.x1) - max(rule.x0, box.x0) > _WHOLE * box.width
+        ]
+        if over and not any(Box.around(bands).overlap(box) > 0 for bands in zones):
+            rule = max(over, key=lambda rule: rule.y1)
+            found.append([Box(min(rule.x0, box.x0), rule.y0, max(rule.x1, box.x1), box.y1 + 1)])
+    return found
 
 
 def _runs_through(columns: list[Box], band: Box) -> bool:
@@ -266,7 +289,7 @@ def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
     ]
     if not over:
         return own
-    bands = band_numbers([line.box for line in over], BESIDE * max(x.x_height for x in over))
+    bands = band_numbers([line.box for line in over], 0.0)
     lowest = [line for line, band in zip(over, bands, strict=True) if band == bands.max()]
     if max(line.box.middle[1] for line in lowest) < zone.y0 - _NEXT_ROW * high:
         return own
