@@ -23,6 +23,8 @@ _NEAR = 6.0  # x-heights from a caption to its figure
 _AT_EDGE = 1.5  # x-heights
 _LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
 _WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
+_KNOWN = 0.5  # of a drawing, that was found before
+_THROUGH = 0.9  # of the area over a caption, that rules of the page run through
 _COLUMN = 0.25  # share of it, that a paragraph spans
 _SURE = 0.7  # its confidence: strokes look like words as well
 _ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
@@ -58,8 +60,9 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         area = _drawn(grey, _area_over(caption.box, text, grey.shape[1], size), lines, size, paper)
         if area is None or area.height < _LEAST_HEIGHT * size:
             continue
-        inside = [block.kind for block in blocks if area.contains(*block.box.middle)]
-        if inside != [BlockKind.TABLE]:
+        inside = [block for block in blocks if area.contains(*block.box.middle)]
+        known = max((b.box.area for b in inside if b.kind is BlockKind.FIGURE), default=0.0)
+        if known < _KNOWN * area.area and [b.kind for b in inside] != [BlockKind.TABLE]:
             found.append(area)
     rest = [
         block.part(BlockKind.PARAGRAPH, block.lines)
@@ -114,6 +117,9 @@ def _drawn(
     if min(x1 - x0, y1 - y0) < _LEAST_HEIGHT * size:
         return None
     dark = cv2.compare(grey[y0:y1:_STEP, x0:x1:_STEP].copy(), paper - _DARK, cv2.CMP_LT)
+    for axis in (0, 1):  # a rule between columns or over the caption
+        through = dark.mean(axis) > _THROUGH * 255
+        dark[(slice(None), through) if axis == 0 else through] = 0
     rows, columns = (np.flatnonzero(dark.any(axis)) for axis in (1, 0))
     if not len(rows):
         return None
