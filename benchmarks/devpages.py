@@ -55,7 +55,7 @@ PACKAGES = [
     "texlive-humanities-doc",
 ]
 SPLITS = ("train", "inspect", "score")
-FURTHER = ("further", "further-2", "further-3", "further-4", "further-5")
+FURTHER = ("further", "further-2", "further-3", "further-4", "further-5", "further-6")
 SCORED = (*SPLITS, *FURTHER)
 PAGES_OF_SPLIT = {"train": 60, "inspect": 60, "score": 90}
 MOST_OF_DOCUMENT = 3
