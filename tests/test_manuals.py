@@ -3,9 +3,10 @@
 import itertools
 import time
 import unittest
+from functools import partial
 
 import numpy as np
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 import amberquarry as aq
 from amberquarry import BlockKind, Box
@@ -17,22 +18,14 @@ from amberquarry.layout import analyse, place_tables
 from amberquarry.reading.bullets import settle_ring
 from amberquarry.reading.scripts import settle_case
 from amberquarry.settings import LayoutSettings, PreparationSettings
-from tests.support.blocks import FONTS, line_of, of_kind
-from tests.support.pages import PROSE, blank, pixels, write_justified, write_lines
+from tests.support.blocks import face, line_of, of_kind
+from tests.support.pages import blank, pixels, prose_at, write_lines
 
-WIDTH = 940
-
-
-def font(size, name="DejaVuSans"):
-    return ImageFont.truetype(str(FONTS / f"{name}.ttf"), size)
+font = partial(face, name="DejaVuSans")
 
 
 def read(image):
     return aq.read_page(pixels(image))
-
-
-def prose_at(image, y, lines=6, size=34):
-    write_justified(image, PROSE * 4, 140, y, WIDTH, lines, size)
 
 
 class ScreenTest(unittest.TestCase):
@@ -75,7 +68,9 @@ class ScreenTest(unittest.TestCase):
                 draw.rectangle((140, 520, 1080, 780), fill=pale)
                 listing = ["read gauge --from noon", "sort by height", "write figure to book"]
                 for row, text in enumerate(listing):
-                    draw.text((170, 550 + 70 * row), text, font=font(30, "DejaVuSansMono"), fill=0)
+                    draw.text(
+                        (170, 550 + 70 * row), text, font=font(30, name="DejaVuSansMono"), fill=0
+                    )
                 for row in range(5):
                     shade = dark if row == 0 else (pale, 255)[row % 2]
                     draw.rectangle((140, 900 + 70 * row, 1080, 970 + 70 * row), fill=shade)
@@ -116,7 +111,7 @@ class ScreenTest(unittest.TestCase):
             for column, head in enumerate(heads):
                 x = 140 + 240 * column
                 draw.rectangle((x, 520, x + 239 - parted, 562), fill=tone)
-                draw.text((x + 20, 523), head, font=font(30, "DejaVuSans-Bold"), fill=255)
+                draw.text((x + 20, 523), head, font=font(30, name="DejaVuSans-Bold"), fill=255)
             for row in range(4):
                 for column, cell in enumerate(("Harbour", "12:30", "4.7", "none")):
                     x, y = 160 + 240 * column, 580 + 52 * row
@@ -227,7 +222,7 @@ class TermTest(unittest.TestCase):
         terms = ("figure", "missing", "note a", "station b", "storm", "hour a", "keeper", "wind a")
         for row, (term, meaning) in enumerate(zip(terms, meanings, strict=True)):
             y = 270 + 52 * row
-            mono, serif = font(24, "DejaVuSansMono"), font(28, "DejaVuSerif")
+            mono, serif = font(24, name="DejaVuSansMono"), font(28, name="DejaVuSerif")
             draw.text((140, y), term, font=mono, fill=0, anchor="ls")
             draw.text((340, y), meaning, font=serif, fill=0, anchor="ls")
         page = read(image)
@@ -241,8 +236,8 @@ class TermTest(unittest.TestCase):
         prose_at(image, 140, 8)
         draw = ImageDraw.Draw(image)
         for row, text in enumerate(("The figure is", "that of noon.")):
-            draw.text((1140, 150 + 36 * row), text, font=font(24, "DejaVuSerif"), fill=0)
-        mono = font(28, "DejaVuSansMono")
+            draw.text((1140, 150 + 36 * row), text, font=font(24, name="DejaVuSerif"), fill=0)
+        mono = font(28, name="DejaVuSansMono")
         for row in range(5):
             cells = "".join(f"{(7 * row + 3 * n) % 10}.{(row * n) % 9}04   " for n in range(9))
             draw.text((160, 640 + 50 * row), cells, font=mono, fill=0)
@@ -262,7 +257,7 @@ class ListingTest(unittest.TestCase):
         """Two capitals over others are no accents of these."""
         image = blank()
         draw = ImageDraw.Draw(image)
-        mono = font(32, "DejaVuSansMono")
+        mono = font(32, name="DejaVuSansMono")
         codes = ("PON", "LF", "VT", "POFF", "FF", "CR", "TAB", "RED", "BLACK")
         for row, code in enumerate(codes):
             draw.text((200, 300 + 46 * row), f"UC {16 + row} =>       {code}", font=mono, fill=0)
@@ -274,7 +269,7 @@ class ListingTest(unittest.TestCase):
         """A row of three dots stays between the lines of a listing."""
         image = blank()
         draw = ImageDraw.Draw(image)
-        mono = font(32, "DejaVuSansMono")
+        mono = font(32, name="DejaVuSansMono")
         code = ["for gauge in tower.gauges():", "    ...", "end", "", "for day in book:", "    ..."]
         for row, text in enumerate(code):
             draw.text((200, 300 + 50 * row), text, font=mono, fill=0)
@@ -302,7 +297,7 @@ class ListingTest(unittest.TestCase):
         image = blank()
         prose_at(image, 140)
         draw = ImageDraw.Draw(image)
-        mono = font(28, "DejaVuSansMono")
+        mono = font(28, name="DejaVuSansMono")
         code = ["begin station(gauge, book);", "  a := 3;", "  write(book, gauge);", "end;"]
         for row, text in enumerate(code):
             draw.text((220, 520 + 44 * row), text, font=mono, fill=0)
@@ -387,7 +382,7 @@ class CaptionTest(unittest.TestCase):
         image = blank()
         prose_at(image, 140)
         draw = ImageDraw.Draw(image)
-        draw.text((200, 560), "Figure 21.1", font=font(28, "DejaVuSans-Bold"), fill=0)
+        draw.text((200, 560), "Figure 21.1", font=font(28, name="DejaVuSans-Bold"), fill=0)
         draw.text((420, 560), "The basin at low water in the winter", font=font(28), fill=0)
         prose_at(image, 700)
         [caption] = of_kind(read(image), BlockKind.CAPTION)

@@ -1,27 +1,20 @@
 """Pages as offices print them: cells in several lines, grey print, drawings, heads over rules."""
 
 import unittest
+from functools import partial
 
-from PIL import ImageDraw, ImageFont
+from PIL import ImageDraw
 
 import amberquarry as aq
 from amberquarry import BlockKind
-from tests.support.blocks import FONTS, of_kind, write_code
-from tests.support.pages import PROSE, blank, pixels, write_justified, write_lines
+from tests.support.blocks import face, of_kind, write_code
+from tests.support.pages import PROSE, blank, pixels, prose_at, write_lines
 
-WIDTH = 940
-
-
-def font(size, name="DejaVuSerif"):
-    return ImageFont.truetype(str(FONTS / f"{name}.ttf"), size)
+font = partial(face, name="DejaVuSerif")
 
 
 def read(image):
     return aq.read_page(pixels(image))
-
-
-def prose_at(image, y, lines=5, size=34):
-    write_justified(image, PROSE * 4, 140, y, WIDTH, lines, size)
 
 
 def words_of(page):
@@ -129,7 +122,7 @@ class CellTest(unittest.TestCase):
 class GreyPrintTest(unittest.TestCase):
     def test_grey_lines_among_black_ones_are_read(self):
         image = blank()
-        prose_at(image, 140)
+        prose_at(image, 140, 5)
         write_lines(image, ["The keeper of the night wrote this in grey."], 140, 410, 34, ink=150)
         prose_at(image, 470)
         self.assertIn("The keeper of the night wrote this in grey.", read(image).text)
@@ -179,7 +172,7 @@ class DrawingTest(unittest.TestCase):
                 prose_at(image, 140)
                 draw.rectangle((200, 480, 1000, 760), fill=204)
                 for row, text in enumerate(("Name of station", "Hour of reading", "Height")):
-                    draw.text((240, 520 + 70 * row), text, font=font(28, "DejaVuSans"), fill=0)
+                    draw.text((240, 520 + 70 * row), text, font=font(28, name="DejaVuSans"), fill=0)
                 if caption:
                     write_lines(image, ["Figure 7: How a reading is entered"], 240, 790)
                 prose_at(image, 920)
@@ -219,8 +212,8 @@ class HeadTest(unittest.TestCase):
                 28,
             ),
         )
-        for row, (text, face, size) in enumerate(lines):
-            draw.text((140, 480 + 56 * row), text, font=font(size, face), fill=0)
+        for row, (text, name, size) in enumerate(lines):
+            draw.text((140, 480 + 56 * row), text, font=font(size, name=name), fill=0)
         prose_at(image, 700)
         page = read(image)
         headings = [block.text for block in of_kind(page, BlockKind.HEADING)]
@@ -235,7 +228,7 @@ class HeadTest(unittest.TestCase):
             ("time of the reading", "place of the gauge", "name of the keeper")
         ):
             y = 460 + 52 * row
-            draw.text((220, y), "o", font=font(30, "DejaVuSansMono"), fill=0)
+            draw.text((220, y), "o", font=font(30, name="DejaVuSansMono"), fill=0)
             draw.text((300, y), text, font=font(30), fill=0)
         prose_at(image, 680)
         items = of_kind(read(image), BlockKind.ITEM)

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from functools import partial
 from pathlib import Path
 from urllib.parse import unquote
 
@@ -26,14 +27,12 @@ from amberquarry.layout.captions import label_of
 from amberquarry.layout.kinds import goes_on
 from amberquarry.layout.tables import is_tabular
 from amberquarry.runs.folder import read_records
-from tests.support.blocks import CODE, FONTS, block_of, line_of, of_kind, pages_of, write_code
+from tests.support.blocks import CODE, block_of, face, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, write_justified, write_lines
 
 SECOND = "A boat came in with the evening flood and lay under the wall until the bell. "
 
-
-def font(size, name="DejaVuSerif"):
-    return ImageFont.truetype(str(FONTS / f"{name}.ttf"), size)
+font = partial(face, name="DejaVuSerif")
 
 
 def page_with_figure():
@@ -402,7 +401,7 @@ class TableTest(unittest.TestCase):
     def test_a_ruled_table_in_fixed_pitch_is_no_listing(self):
         """Rules under a head and a foot tell a table of names in fixed pitch from a listing."""
         image = blank()
-        draw, mono = ImageDraw.Draw(image), font(28, "DejaVuSansMono")
+        draw, mono = ImageDraw.Draw(image), font(28, name="DejaVuSansMono")
         write_justified(image, PROSE * 3, 140, 140, 960, 5)
         rows = [("command", "reads", "unit")]
         rows += [(f"read_{n}", f"gauge_{n}", "mm") for n in ("north", "quay", "mole", "rock")]
@@ -512,7 +511,9 @@ class FieldTest(unittest.TestCase):
             y = 200 + 110 * row
             draw.rectangle((120, y, 1100, y + 84), outline=0, width=3)
             draw.text((140, y + 56), label, font=font(24), fill=0, anchor="ls")
-            draw.text((300, y + 56), entry, font=font(36, "DejaVuSansMono"), fill=0, anchor="ls")
+            draw.text(
+                (300, y + 56), entry, font=font(36, name="DejaVuSansMono"), fill=0, anchor="ls"
+            )
         found = self.fields(image)
         self.assertEqual([text for kind, text in found if kind is BlockKind.ENTRY],
                          [entry for _, entry in fields])  # fmt: skip
@@ -737,7 +738,9 @@ class LineNumberTest(unittest.TestCase):
         draw = ImageDraw.Draw(image)
         for row, number in enumerate(numbers):
             y = 480 + 35 * row + 26
-            draw.text((190, y), str(number), font=font(size, "DejaVuSansMono"), fill=0, anchor="rs")
+            draw.text(
+                (190, y), str(number), font=font(size, name="DejaVuSansMono"), fill=0, anchor="rs"
+            )
         return aq.read_page(image)
 
     def test_numbers_of_a_listing(self):

@@ -18,6 +18,11 @@ CODE = [
 ]
 
 
+def face(size, name):
+    """Return a face that is there wherever plots are drawn."""
+    return ImageFont.truetype(str(FONTS / f"{name}.ttf"), size)
+
+
 def of_kind(page, kind):
     return [block for block in page.blocks if block.kind is kind]
 

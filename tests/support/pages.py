@@ -59,6 +59,11 @@ def write_justified(
     return written
 
 
+def prose_at(image: Image.Image, y: int, lines: int = 6) -> None:
+    """Write lines of prose, justified, from y down in the column of a page's text."""
+    write_justified(image, PROSE * 4, 140, y, 940, lines)
+
+
 def wrap(text: str, letters: int) -> list[str]:
     """Return a text in lines of at most so many letters."""
     lines, line = [], ""

@@ -23,6 +23,7 @@ _OTHERS = """
     table tabelle tab tableau tabla tabela tabella tabel tabell таблица табл tabulka taulukko tablo
     πίνακας listing algorithm
 """
+_UNDER_PICTURE = 0.5  # of a caption or its picture, that the other spans
 _MOST_LINES = 8
 _PITCH, _ONE_SIZE, _HANGING = 3.0, 1.12, 8.0  # x-heights to the next line; of the type; indent
 _CAPTION, _OF_FIGURE = (
@@ -43,6 +44,13 @@ def label_of(text: str) -> str | None:
 def names_figure(block: Block) -> bool:
     """Return whether a block is the caption of a figure, and not of a table or listing."""
     return block.kind is BlockKind.CAPTION and _OF_FIGURE.match(block.lines[0].text) is not None
+
+
+def stand_together(caption: Box, picture: Box, gap: float) -> bool:
+    """Return whether a picture stands over or under a caption, no further off than `gap`."""
+    shared = min(caption.x1, picture.x1) - max(caption.x0, picture.x0)
+    apart = max(caption.y0 - picture.y1, picture.y0 - caption.y1)
+    return shared > _UNDER_PICTURE * min(caption.width, picture.width) and apart < gap
 
 
 def mark_captions(blocks: list[Block], usual: Measures) -> None:

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line
-from amberquarry.layout.captions import names_figure
-from amberquarry.layout.figures import place_figures
+from amberquarry.layout.captions import names_figure, stand_together
+from amberquarry.layout.figures import place_whole
 from amberquarry.layout.tables import runs_on
 
 _SOLID = (
@@ -53,9 +53,10 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         if block.kind is BlockKind.HEADING
         and any(abs(block.box.x0 - edge) < _AT_EDGE * size for edge in edges)
     ]
+    figures = [block.box for block in blocks if block.kind is BlockKind.FIGURE]
     found = []
     for caption in captions:
-        if any(_is_shown(caption.box, block, size) for block in blocks):
+        if any(stand_together(caption.box, figure, _NEAR * size) for figure in figures):
             continue
         area = _drawn(grey, _area_over(caption.box, text, grey.shape[1], size), lines, size, paper)
         if area is None or area.height < _LEAST_HEIGHT * size:
@@ -64,14 +65,7 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         known = max((b.box.area for b in inside if b.kind is BlockKind.FIGURE), default=0.0)
         if known < _KNOWN * area.area and [b.kind for b in inside] != [BlockKind.TABLE]:
             found.append(area)
-    rest = [
-        block.part(BlockKind.PARAGRAPH, block.lines)
-        if block.kind is BlockKind.FIGURE and any(a.contains(*block.box.middle) for a in found)
-        else block
-        for block in blocks
-    ]
-    rest = [block for block in rest if block.lines or block.kind is BlockKind.FIGURE]
-    return place_figures(rest, found) if found else blocks
+    return place_whole(blocks, found)
 
 
 def _area_over(caption: Box, text: list[Box], width: int, size: float) -> Box:
@@ -90,13 +84,6 @@ def _area_over(caption: Box, text: list[Box], width: int, size: float) -> Box:
     left = max((box.x1 for box in beside if box.x1 <= caption.x0), default=0.0)
     right = min((box.x0 for box in beside if box.x0 >= caption.x1), default=float(width))
     return Box(left, top, right, max(top, foot))
-
-
-def _is_shown(caption: Box, block: Block, size: float) -> bool:
-    """Return whether a block is a figure that stands right over or under a caption."""
-    gap = max(caption.y0 - block.box.y1, block.box.y0 - caption.y1)
-    shared = min(caption.x1, block.box.x1) - max(caption.x0, block.box.x0)
-    return block.kind is BlockKind.FIGURE and shared > 0 and gap < _NEAR * size
 
 
 def _is_text(block: Block, widest: float) -> bool:

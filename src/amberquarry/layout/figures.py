@@ -136,6 +136,20 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
     return out
 
 
+def place_whole(blocks: list[Block], pictures: list[Box]) -> list[Block]:
+    """Return blocks with pictures as figures that take up those found before as parts of them."""
+    rest: list[Block] = []
+    for block in blocks:
+        is_part = block.kind is BlockKind.FIGURE and any(
+            box.contains(*block.box.middle) for box in pictures
+        )
+        if not is_part:
+            rest.append(block)
+        elif block.lines:
+            rest.append(block.part(BlockKind.PARAGRAPH, block.lines))
+    return place_figures(rest, pictures)
+
+
 def _place_of(figure: Box, blocks: list[Block]) -> int:
     """Return before which of the blocks a figure comes."""
     middle = figure.middle[1]

@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shrink import in_blocks
-from amberquarry.layout.captions import names_figure
-from amberquarry.layout.figures import place_figures
+from amberquarry.layout.captions import names_figure, stand_together
+from amberquarry.layout.figures import place_whole
 from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
 
-_CAPTION_GAP, _UNDER_PICTURE = 6.0, 0.5  # x-heights to a caption; of that, within its width
+_CAPTION_GAP = 6.0  # x-heights to a caption
 _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper
 _LEAST_SIDE, _MOST_SIDE = 20, 0.95  # cells; of the page
@@ -51,28 +51,12 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         inside = [line for line in lines if box.contains(*line.box.middle)]
         if prose_share(inside, running) >= MOST_PROSE:
             continue
-        named = any(_stand_together(caption, box, _CAPTION_GAP * usual) for caption in captions)
+        named = any(stand_together(caption, box, _CAPTION_GAP * usual) for caption in captions)
         # titles stand on bands of several tones
         titled = any(line.x_height > _TITLE * usual and _has_words(line) for line in inside)
         if named or (not titled and _has_many_tones(grey, box)):
             found.append(box)
-    rest: list[Block] = []
-    for block in blocks:
-        # what was taken for figures there are parts of the picture
-        if block.kind is not BlockKind.FIGURE or not any(
-            box.contains(*block.box.middle) for box in found
-        ):
-            rest.append(block)
-        elif block.lines:
-            rest.append(block.part(BlockKind.PARAGRAPH, block.lines))
-    return place_figures(rest, found)
-
-
-def _stand_together(caption: Box, picture: Box, gap: float) -> bool:
-    """Return whether a caption stands over or under a picture, no further off than `gap`."""
-    shared = min(caption.x1, picture.x1) - max(caption.x0, picture.x0)
-    under, over = caption.y0 - picture.y1, picture.y0 - caption.y1
-    return shared > _UNDER_PICTURE * caption.width and 0 <= max(under, over) < gap
+    return place_whole(blocks, found)
 
 
 def _has_words(line: Line) -> bool:
