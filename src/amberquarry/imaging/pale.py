@@ -12,6 +12,7 @@ Grey = NDArray[np.uint8]
 
 # Of the depth of the page's ink: what grey letters reach, and what belongs to them.
 _CORE, _BODY = 0.3, 0.18
+_LEAST_DEPTH = 130.0  # grey levels: on faint pages grain is as deep
 _STEP = 4  # pixels from one that is looked at to the next, for the usual depth
 _NEAR = 5  # pixels, the side of the square around ink in which its soft edges lie
 _LEAST_CORE = 150  # pixels on a page
@@ -37,6 +38,8 @@ def with_pale_print(even: Grey, ink: Grey, letter: float, noise: float) -> Grey:
     if not levels.size:
         return ink
     depth = 255 - float(np.median(levels))
+    if depth < _LEAST_DEPTH:
+        return ink
     near = cv2.dilate(ink, np.ones((_NEAR, _NEAR), np.uint8))
     core = cv2.subtract(cv2.compare(even, int(255 - _CORE * depth), cv2.CMP_LT) & 1, near)
     if cv2.countNonZero(core) < _LEAST_CORE:

@@ -25,6 +25,7 @@ _LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
 _WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
 _KNOWN = 0.5  # of a drawing, that was found before
 _THROUGH = 0.9  # of the area over a caption, that rules of the page run through
+_RULE = 0.6  # of what is drawn, that the rules of frames and grids span
 _COLUMN = 0.25  # share of it, that a paragraph spans
 _SURE = 0.7  # its confidence: strokes look like words as well
 _ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
@@ -110,7 +111,11 @@ def _drawn(
     rows, columns = (np.flatnonzero(dark.any(axis)) for axis in (1, 0))
     if not len(rows):
         return None
+    own = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     strokes = dark.copy()
+    for axis in (0, 1):  # frames and grids enclose text as well
+        along = strokes[own].mean(axis) > _RULE * 255
+        strokes[own][(slice(None), along) if axis == 0 else along] = 0
     room = _ROOM * size
     for line in lines:
         left, top, right, foot = (

@@ -29,7 +29,7 @@ _FLAT, _STEP, _SHOWN, _LEVELS, _SPAN = 0.35, 8, 0.005, 4, 64
 def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
     """Return blocks with each picture of a screen as one figure, its words as those of the figure.
 
-    Also any other rectangle, framed or shaded, beside which the caption of a figure stands.
+    Also any other shaded rectangle beside which the caption of a figure stands.
     grey: of the page in whose pixels the blocks stand.
     """
     lines = [line for block in blocks for line in block.lines]
@@ -54,7 +54,7 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         named = any(stand_together(caption, box, _CAPTION_GAP * usual) for caption in captions)
         # titles stand on bands of several tones
         titled = any(line.x_height > _TITLE * usual and _has_words(line) for line in inside)
-        if named or (not titled and _has_many_tones(grey, box)):
+        if (named and _is_toned(grey, box)) or (not titled and _has_many_tones(grey, box)):
             found.append(box)
     return place_whole(blocks, found)
 
@@ -93,6 +93,13 @@ def _extent(marked: NDArray[np.bool_]) -> tuple[int, int]:
     """Return from where to where what is marked reaches."""
     places = np.flatnonzero(marked)
     return (int(places[0]), int(places[-1]) + 1) if len(places) else (0, 0)
+
+
+def _is_toned(grey: NDArray[np.uint8], box: Box) -> bool:
+    """Return whether most of an area is darker than paper."""
+    x0, y0, x1, y1 = map(round, box)
+    paper = int(grey[::_CELL, ::_CELL].max(initial=0))
+    return float(np.median(grey[y0:y1:_CELL, x0:x1:_CELL])) < paper - _PALE
 
 
 def _has_many_tones(grey: NDArray[np.uint8], box: Box) -> bool:
