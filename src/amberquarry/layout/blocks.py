@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
 from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, usual_x_height
-from amberquarry.layout.rows import BESIDE, band_numbers, cells_beside, gutter_between
+from amberquarry.layout.rows import BESIDE, WIDEST_WHITE, band_numbers, cells_beside, gutter_between
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _COLUMN_LINES = 3  # on both sides of a gutter, at least
@@ -38,7 +38,6 @@ _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nea
 _KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
 _CHANCE_ROWS, _ONE_TABLE = 4, 1.35  # rows at most; ratio of sizes of type in a table
 _FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
-_WIDEST_WHITE = 30.0  # x-heights: no white between columns is wider
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
 # cells is higher, in letters.
@@ -460,7 +459,7 @@ def _of_other_white(gutters: list[Box], columns: list[Box], lines: Lines) -> lis
     """
     if not columns or not len(lines.size):
         return gutters
-    far = _WIDEST_WHITE * float(np.median(lines.size))
+    far = WIDEST_WHITE * float(np.median(lines.size))
     edges = np.array(columns)
     middles = (edges[:, 0] + edges[:, 2]) / 2
     others = []

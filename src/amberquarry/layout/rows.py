@@ -15,7 +15,7 @@ BESIDE = 0.35  # x-heights of height that lines share, of which one stands besid
 _FEWEST_BANDS, _FEWEST_FILLED = 3, 0.5
 _KEPT = 0.8  # of the rows, that further cells leave apart
 _MOST_CELL = 26  # pieces of a line in a cell, usually at most
-_WIDEST_WHITE = 30.0  # x-heights: no white between columns is wider
+WIDEST_WHITE = 30.0  # x-heights: no white between columns is wider
 
 
 def band_numbers(boxes: Sequence[Box], slack: float) -> NDArray[np.int64]:
@@ -86,7 +86,7 @@ def _nearest_column(side: list[TextLine], box: Box, size: float) -> list[TextLin
             x0, x1 = min(x.box.x0 for x in column), max(x.box.x1 for x in column)
             apart = line.box.x0 > x1 or line.box.x1 < x0
         else:
-            apart = max(box.x0 - line.box.x1, line.box.x0 - box.x1) > _WIDEST_WHITE * size
+            apart = max(box.x0 - line.box.x1, line.box.x0 - box.x1) > WIDEST_WHITE * size
         if apart:
             break
         column.append(line)
