@@ -8,7 +8,7 @@ from PIL import ImageDraw
 import amberquarry as aq
 from amberquarry import BlockKind
 from tests.support.blocks import face, of_kind, write_code
-from tests.support.pages import PROSE, blank, pixels, prose_at, write_lines
+from tests.support.pages import PROSE, blank, pixels, prose_at, write_justified, write_lines
 
 font = partial(face, name="DejaVuSerif")
 
@@ -180,6 +180,61 @@ class DrawingTest(unittest.TestCase):
                 self.assertEqual(len(figures), int(caption))
 
 
+class CaptionedTest(unittest.TestCase):
+    """What may stand over the caption of a figure and is no drawing."""
+
+    CAPTION = "Figure 5: The order of the readings"
+
+    def kinds_over_caption(self, draw_it):
+        """Return the kinds of a page on which something stands over a caption, and the page."""
+        image = blank()
+        prose_at(image, 140)
+        draw_it(image, ImageDraw.Draw(image))
+        write_lines(image, [self.CAPTION], 200, 900)
+        prose_at(image, 1010)
+        page = read(image)
+        return [block.kind for block in page.blocks], page
+
+    def test_a_listing_stays_a_listing(self):
+        code = ["for gauge in tower:", "    read(gauge)", "    if wet: mark(gauge)", "book.close()"]
+        kinds, _ = self.kinds_over_caption(lambda image, _: write_code(image, code, 200, 560, 30))
+        self.assertIn(BlockKind.CODE, kinds)
+        self.assertNotIn(BlockKind.FIGURE, kinds)
+
+    def test_a_grid_stays_a_table(self):
+        def grid(_, draw):
+            for row in range(5):
+                for column in range(3):
+                    x, y = 200 + 260 * column, 560 + 60 * row
+                    draw.rectangle((x, y, x + 260, y + 60), outline=0, width=2)
+                    draw.text((x + 20, y + 14), f"{row}.{column}5 m", font=font(28), fill=0)
+
+        kinds, page = self.kinds_over_caption(grid)
+        self.assertIn(BlockKind.TABLE, kinds)
+        self.assertNotIn(BlockKind.FIGURE, kinds)
+        self.assertIn("4.25", page.text)
+
+    def test_text_up_to_the_caption_stays_text(self):
+        """The figure of such a caption is on another page."""
+        kinds, _ = self.kinds_over_caption(lambda image, _: prose_at(image, 560))
+        self.assertEqual(kinds.count(BlockKind.PARAGRAPH), 3)
+        self.assertNotIn(BlockKind.FIGURE, kinds)
+
+    def test_a_heading_over_a_drawing_is_no_part_of_it(self):
+        def drawing(_, draw):
+            draw.text((140, 500), "4.2 How it was read", font=font(44), fill=0)
+            for n in range(5):
+                x, y = 240 + 150 * n, 620 + 40 * (n % 3)
+                draw.ellipse((x, y, x + 90, y + 90), outline=0, width=4)
+                draw.line((x + 90, y + 45, x + 150, y + 45), fill=0, width=4)
+                draw.text((x + 24, y + 28), f"g{n}", font=font(26), fill=0)
+
+        kinds, page = self.kinds_over_caption(drawing)
+        self.assertEqual(kinds.count(BlockKind.FIGURE), 1)
+        [heading] = of_kind(page, BlockKind.HEADING)
+        self.assertEqual(heading.text, "4.2 How it was read")
+
+
 class HeadTest(unittest.TestCase):
     """What a rule parts from the text at the head and foot of a page."""
 
@@ -218,6 +273,57 @@ class HeadTest(unittest.TestCase):
         page = read(image)
         headings = [block.text for block in of_kind(page, BlockKind.HEADING)]
         self.assertEqual(headings, [text for text, *_ in lines[:2]])
+
+    def test_notes_under_a_rule_are_no_running_foot(self):
+        """Sentences stay notes or text, however wide the rule over them is."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        for y in (140, 560, 980):
+            prose_at(image, y, 8)
+        draw.line((140, 1500, 1080, 1500), fill=0, width=3)
+        note = "1 The keeper of the tower has said so to the harbour clerk."
+        draw.text((140, 1520), note, font=font(26), fill=0)
+        page = read(image)
+        self.assertEqual(of_kind(page, BlockKind.RUNNING_FOOT), [])
+        self.assertIn("said so to the harbour clerk", page.text)
+
+    def test_a_title_over_the_rule_of_a_table_stays(self):
+        """At the head of a page the row over a grid is no running head where it is a caption."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        draw.text((140, 90), "Table 4: Heights of the year", font=font(30), fill=0)
+        for row in range(6):
+            y = 150 + 60 * row
+            draw.line((140, y, 1080, y), fill=0, width=3)
+            if row < 5:
+                for x, text in ((160, f"Station {row}"), (560, f"{row}.40"), (860, f"{row}.75")):
+                    draw.text((x, y + 14), text, font=font(28), fill=0)
+        prose_at(image, 560)
+        page = read(image)
+        self.assertEqual(of_kind(page, BlockKind.RUNNING_HEAD), [])
+        [caption] = of_kind(page, BlockKind.CAPTION)
+        self.assertEqual(caption.text, "Table 4: Heights of the year")
+
+    def test_a_number_at_the_beginning_of_a_line_begins_no_section(self):
+        """Where the line before is full, the sentence goes on."""
+        image = blank()
+        text = "The readings of the upper gauge are told apart from those of the lower in section "
+        write_justified(image, f"{text}7.1.1 Nobody saw it. " + PROSE * 2, 140, 140, 940, 8, 34)
+        prose_at(image, 700)
+        page = read(image)
+        self.assertEqual([block.text for block in of_kind(page, BlockKind.HEADING)], [])
+        self.assertEqual(len(of_kind(page, BlockKind.PARAGRAPH)), 2)
+
+    def test_the_word_o_is_no_bullet(self):
+        image = blank()
+        lines = [
+            "o vento e a chuva da noite, o mar e",
+            "o farol da costa, a torre e a casa,",
+            "o livro.",
+        ]
+        write_lines(image, lines, 140, 140)
+        prose_at(image, 400)
+        self.assertIn("o farol da costa", read(image).text)
 
     def test_the_letter_o_as_a_bullet(self):
         """Far from its text on one edge it is a bullet; a word of one letter is none."""
