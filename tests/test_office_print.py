@@ -342,6 +342,28 @@ class HeadTest(unittest.TestCase):
         self.assertEqual(len(items), 3)
 
 
+class ContentsTest(unittest.TestCase):
+    """Entries whose dots lead to a page."""
+
+    def test_each_entry_is_an_item_of_its_own(self):
+        """Also those with numbers of several levels, and in tables of numbers and titles."""
+        image = blank()
+        draw, face_used = ImageDraw.Draw(image), font(28)
+        titles = ("1. Gauges", "1.1. Of the harbour", "1.2. Of the river", "2. Towers and lights",
+                  "2.1. Of stone", "2.2. Of timber", "3. Books of the year")  # fmt: skip
+        for row, title in enumerate(titles):
+            y, page = 240 + 48 * row, str(3 + 4 * row)
+            start = 150 + face_used.getlength(title) + 8
+            end = 1080 - face_used.getlength(page) - 8
+            dots = "." * int((end - start) / face_used.getlength("."))
+            draw.text((150, y), title, font=face_used, fill=0)
+            draw.text((end, y), dots, font=face_used, fill=0, anchor="ra")
+            draw.text((1080, y), page, font=face_used, fill=0, anchor="ra")
+        prose_at(image, 800)
+        items = of_kind(read(image), BlockKind.ITEM)
+        self.assertEqual([item.text.split(".....")[0].rstrip(". ") for item in items], [*titles])
+
+
 class ListingTest(unittest.TestCase):
     def test_listings_that_fill_most_of_a_page_of_prose(self):
         """A page is typewritten only where nothing else is printed."""

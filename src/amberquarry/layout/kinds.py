@@ -150,6 +150,10 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     """
     if block.kind not in _CUT or not block.lines:
         return [block]
+    rows = rows_of(block.lines)
+    entries = cut_at_leaders([line for row in rows for line in row])
+    if contents and 2 * sum(ends_in_leader(own[-1]) for own in entries) >= len(rows):
+        return [block.part(BlockKind.ITEM, own) for own in entries]
     code = size_of(block) < _HEADING_SIZE * usual.size and not block.ruled
     if usual.typewritten:  # letters as well as listings are
         code = code and all(looks_like_code(line.text) for line in block.lines)
@@ -160,8 +164,6 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     named = named and len(block.lines) == 1
     if code and not named and is_fixed(_whole_rows(block.lines) if table else block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]
-    if contents and block.kind is BlockKind.HEADING and ends_in_leader(block.lines[-1]):
-        return [block.part(BlockKind.ITEM, block.lines)]
     if block.kind is not BlockKind.PARAGRAPH:
         return [block]
     runs = _cut_at_code(block.lines, usual) if code else []
