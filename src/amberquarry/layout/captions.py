@@ -24,6 +24,7 @@ _OTHERS = """
     πίνακας listing algorithm
 """
 _UNDER_PICTURE = 0.5  # of a caption or its picture, that the other spans
+_TOUCHING = 0.5  # of its height, that it reaches into the picture at most
 _MOST_LINES = 8
 _PITCH, _ONE_SIZE, _HANGING = 3.0, 1.12, 8.0  # x-heights to the next line; of the type; indent
 _CAPTION, _OF_FIGURE = (
@@ -50,7 +51,8 @@ def stand_together(caption: Box, picture: Box, gap: float) -> bool:
     """Return whether a picture stands over or under a caption, no further off than `gap`."""
     shared = min(caption.x1, picture.x1) - max(caption.x0, picture.x0)
     apart = max(caption.y0 - picture.y1, picture.y0 - caption.y1)
-    return shared > _UNDER_PICTURE * min(caption.width, picture.width) and apart < gap
+    beside = -_TOUCHING * caption.height < apart < gap
+    return beside and shared > _UNDER_PICTURE * min(caption.width, picture.width)
 
 
 def mark_captions(blocks: list[Block], usual: Measures) -> None:

@@ -464,6 +464,8 @@ def _beyond_rule(blocks: list[Block], rules: list[Box], height: float, top: bool
             continue
         beyond = [b for b in blocks if (b.box.y1 < rule.y1 if top else b.box.y0 > rule.y0)]
         rows = rows_of([line for block in beyond for line in block.lines])
+        if any(_begins_note(block.lines[0]) for block in beyond):
+            continue
         if 0 < len(rows) <= (1 if top else _FOOT_ROWS) and len(beyond) < len(blocks):
             return beyond
     return []
@@ -513,6 +515,12 @@ def _may_run(block: Block, usual: Measures, beside: bool) -> bool:
     )
 
 
+def _begins_note(line: Line) -> bool:
+    """Return whether a line begins with the sign of a note, raised or not."""
+    raised = bool(line.words) and Style.SUPERSCRIPT in line.words[0].styles
+    return raised or _NOTE.match(line.text) is not None
+
+
 def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
     """Return the blocks with footnotes marked, each by itself.
 
@@ -527,16 +535,14 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
             if other is not block and other.box.y0 > block.box.y1 - 0.5 * usual.size
             and min(other.box.x1, block.box.x1) > max(other.box.x0, block.box.x0)
         ]  # fmt: skip
-        first = block.lines[0]
-        raised = bool(first.words) and Style.SUPERSCRIPT in first.words[0].styles
-        signed = _NOTE.match(first.text) is not None
         size = size_of(block) / usual.size
         small = size < SMALL
         lowest = all(
             other.kind is not BlockKind.CODE and size_of(other) < SMALL * usual.size
             for other in below
         )
-        told = signed or raised or size < _TINY  # a raised sign is not always read
+        # a raised sign is not always read
+        told = _begins_note(block.lines[0]) or size < _TINY
         if block.box.y0 > usual.middle and small and lowest and told:
             block.kind = BlockKind.FOOTNOTE
     for block in flow:  # lines of a note that were parted from it

@@ -18,8 +18,8 @@ _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper
 _LEAST_SIDE, _MOST_SIDE = 20, 0.95  # cells; of the page
 _TITLE, _WORD = 1.4, 3  # of the usual x-height; letters: signs of any size stand in windows
-_KNOWN = 0.9  # of its box, that a figure covers which was found before
-_RECTANGLE = 0.93  # of its box, that a window fills
+_KNOWN = 0.7  # of its box, that a figure covers which was found before
+_RECTANGLE, _MOSTLY = 0.93, 0.8  # of its box, that a window fills; of what it is part of
 _EVEN = 6  # grey levels that a cell without strokes and edges spans at most
 # Of a window: share of such cells; their levels, in steps of so many, each with a share of them at
 # least; how many there are, and how far apart. Shaded boxes and tables have two or three.
@@ -80,8 +80,8 @@ def _rectangles(grey: NDArray[np.uint8]) -> list[Box]:
         own = labels[y : y + h, x : x + w] == number
         # and what stands over or under it is narrower
         (top, foot), (left, right) = (_extent(own.mean(axis) >= _RECTANGLE) for axis in (1, 0))
-        own = own[top:foot, left:right]
-        if not own.size or own.mean() < _RECTANGLE or min(own.shape) < _LEAST_SIDE:
+        whole, own = int(own.sum()), own[top:foot, left:right]
+        if own.sum() < _MOSTLY * whole or own.mean() < _RECTANGLE or min(own.shape) < _LEAST_SIDE:
             continue
         if own.shape[1] <= _MOST_SIDE * columns and own.shape[0] <= _MOST_SIDE * rows:
             edges = (x + left, y + top, x + right, y + foot)

@@ -17,6 +17,7 @@ _LONG_DASH = 1.5  # x-heights
 _SQUARE, _ROUND = 0.9, 0.62  # share of its box that a full square and a full disc fill
 _SMALL = 0.35  # x-heights
 _RINGS, _RING = frozenset("©®oO0°¢"), 0.8  # as which a ring is read; x-heights of one
+_AS_WIDE = 0.8  # as it is high: raised figures are narrower
 
 
 def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str, int] | None:
@@ -49,14 +50,16 @@ def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str,
 
 
 def settle_ring(text: str, boxes: NDArray[np.float32], x_height: float) -> str:
-    """Return `text` with a ring before it as a bullet, which is read as a letter of that shape.
+    """Return `text` with a ring before it as a bullet, which is read as a letter or figure.
 
-    It is smaller than any. boxes: (N, 4), of the characters.
+    It is smaller than any, and as wide as high. boxes: (N, 4), of the characters.
     """
-    if text[:1] not in _RINGS or text[1:2] != " ":
+    if text[1:2] != " " or not (text[0] in _RINGS or text[0].isalnum()):
         return text
     x0, y0, x1, y1 = boxes[0].tolist()
-    return "◦" + text[1:] if max(x1 - x0, y1 - y0) < _RING * x_height else text
+    shorter, longer = sorted((x1 - x0, y1 - y0))
+    is_ring = longer < _RING * x_height and (text[0] in _RINGS or shorter > _AS_WIDE * longer)
+    return "◦" + text[1:] if is_ring else text
 
 
 def without_piece(found: Components, line: TextLine, piece: int) -> TextLine:
