@@ -256,7 +256,10 @@ def parts_of_one_size(
     """
     signs = np.array([n for n, letter in enumerate(text) if letter != " "], np.int64)
     gaps = boxes[signs[1:], 0] - boxes[signs[:-1], 2]
-    runs = np.split(signs, np.flatnonzero(gaps > _PART_GAP * line.x_height) + 1)
+    # the words of an entry in large type stand farther apart than those of its label
+    high = boxes[signs, 3] - boxes[signs, 1]
+    size_there = np.maximum(line.x_height, np.minimum(high[1:], high[:-1]))
+    runs = np.split(signs, np.flatnonzero(gaps > _PART_GAP * size_there) + 1)
     if len(runs) < 2:
         return []
     parts: list[tuple[NDArray[np.int64], float]] = []
