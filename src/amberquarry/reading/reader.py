@@ -71,6 +71,8 @@ _PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
 # from which that is not asked.
 _SURER, _FAR_APART = 0.01, 0.3
 _CAPITALS = 2  # letters read as such that may be small ones
+# Lines in the row of a dash that stands alone in its cell; of a page's sure lines, such dashes.
+_CELLS_BESIDE, _MOST_DASHES = 2, 0.25
 _DASHES, _ACROSS = ("-", "–", "—", "−"), 2.0  # width over height of such a stroke, at least
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
 
@@ -169,6 +171,7 @@ def _read_all(
 ) -> list[list[_Reading]]:
     """Return each line as read, in parts of one size of type; none where it is no text."""
     readings: list[list[_Reading]] = []
+    dashes: dict[int, _Reading] = {}
     tried = 0
 
     def read_as(line: TextLine) -> _Reading:
@@ -193,7 +196,9 @@ def _read_all(
             tried += 1
             others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
-        if not believable(best.read) and not _is_dash(line, best.read, found):
+        if not believable(best.read):
+            if _is_dash(line, best.read, found):
+                dashes[number] = best
             readings.append([])
             continue
         if not best.has_wide_gap:
@@ -208,6 +213,19 @@ def _read_all(
                 anew = read_as(replace(own, x_height=line.x_height))
             in_parts.append(anew)
         readings.append(in_parts if _surer(in_parts, best) else [best])
+    beside = np.array(
+        [
+            parts[0].line.box
+            for parts in readings
+            if parts and parts[0].confidence > _SURE_SHORT and len(parts[0].line.pieces) > 1
+        ]
+    ).reshape(-1, 4)
+    for number, dash in dashes.items():
+        y = dash.line.box.middle[1]
+        in_row = (beside[:, 1] < y) & (y < beside[:, 3])
+        # strokes of textures and of broken leaders are read as dashes too
+        if in_row.sum() >= _CELLS_BESIDE and len(dashes) < _MOST_DASHES * len(beside):
+            readings[number] = [dash]
     return readings
 
 
