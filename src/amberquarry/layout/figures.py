@@ -351,10 +351,16 @@ def drawings_of_tables(blocks: list[Block]) -> list[Block]:
     Names in a map or marks in a chart may stand in rows.
     """
     tables = [block for block in blocks if block.kind is BlockKind.TABLE]
-    others = (word for b in blocks if b.kind is not BlockKind.TABLE for word in b.words)
+    others = [word for b in blocks if b.kind is not BlockKind.TABLE for word in b.words]
     if not tables or weighted_confidence(others) < _SURE_PAGE:
         return blocks
-    drawn = [block.box for block in tables if block.confidence < _UNSURE]
+    # where most of a page is so, it is the page that is badly read
+    letters = sum(len(word.text) for word in others)
+    drawn = [
+        block.box
+        for block in tables
+        if block.confidence < _UNSURE and sum(len(word.text) for word in block.words) < letters
+    ]
     return place_figures(blocks, drawn)
 
 
