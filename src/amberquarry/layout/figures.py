@@ -117,12 +117,9 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
                 kept.append(block)
                 continue
             at = len(kept) if at is None else at
-            # letters that the reader does not know are never sure; strokes look like dashes
+            # letters that the reader does not know are never sure
             labels += [
-                line
-                for line in own
-                if line.unsupported_script
-                or (line.confidence >= _SURE_LABEL and any(map(str.isalnum, line.text)))
+                line for line in own if line.confidence >= _SURE_LABEL or line.unsupported_script
             ]
             rest = [line for line in block.lines if not any(line is label for label in own)]
             if rest:
