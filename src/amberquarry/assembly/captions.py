@@ -6,10 +6,10 @@ import re
 
 from amberquarry.document import Block, BlockKind, Box, Page
 from amberquarry.layout import label_of
+from amberquarry.layout.captions import NEAR
 
 _CAPTIONED = frozenset({BlockKind.FIGURE, BlockKind.TABLE, BlockKind.CODE})
 _SPEAKING = frozenset({BlockKind.PARAGRAPH, BlockKind.ITEM, BlockKind.FOOTNOTE})
-_NEAR = 6.0  # x-heights between a caption and what it belongs to
 _PARTS = re.compile(r"([^\W\d]+)\W*([A-Z]?\d.*)", re.IGNORECASE)  # word and number of a label
 _STEM = 3  # letters of a label's word that all its forms share: figure, fig., figs.
 
@@ -32,7 +32,7 @@ def join_captions(pages: list[Page]) -> None:
         for gap, n, m in pairs:
             caption, owner = captions[n], owners[m]
             size = max((line.x_height for line in caption.lines), default=0.0)
-            if owner.caption is not None or n in taken or gap > _NEAR * max(size, 1.0):
+            if owner.caption is not None or n in taken or gap > NEAR * max(size, 1.0):
                 continue
             taken.add(n)
             owner.caption = caption

@@ -23,6 +23,7 @@ _OTHERS = """
     table tabelle tab tableau tabla tabela tabella tabel tabell таблица табл tabulka taulukko tablo
     πίνακας listing algorithm
 """
+NEAR = 6.0  # x-heights between a caption and what it belongs to
 _UNDER_PICTURE = 0.5  # of a caption or its picture, that the other spans
 _TOUCHING = 0.5  # of its height, that it reaches into the picture at most
 _MOST_LINES = 8
@@ -47,11 +48,11 @@ def names_figure(block: Block) -> bool:
     return block.kind is BlockKind.CAPTION and _OF_FIGURE.match(block.lines[0].text) is not None
 
 
-def stand_together(caption: Box, picture: Box, gap: float) -> bool:
-    """Return whether a picture stands over or under a caption, no further off than `gap`."""
+def stand_together(caption: Box, picture: Box, size: float) -> bool:
+    """Return whether a picture stands over or under a caption, near it. size: usual x-height."""
     shared = min(caption.x1, picture.x1) - max(caption.x0, picture.x0)
     apart = max(caption.y0 - picture.y1, picture.y0 - caption.y1)
-    beside = -_TOUCHING * caption.height < apart < gap
+    beside = -_TOUCHING * caption.height < apart < NEAR * size
     return beside and shared > _UNDER_PICTURE * min(caption.width, picture.width)
 
 

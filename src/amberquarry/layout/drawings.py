@@ -19,7 +19,6 @@ _SOLID = (
     BlockKind.RUNNING_FOOT,
     BlockKind.PAGE_NUMBER,
 )
-_NEAR = 6.0  # x-heights from a caption to its figure
 _AT_EDGE = 1.5  # x-heights
 _LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
 _WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
@@ -57,7 +56,7 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
     figures = [block.box for block in blocks if block.kind is BlockKind.FIGURE]
     found = []
     for caption in captions:
-        if any(stand_together(caption.box, figure, _NEAR * size) for figure in figures):
+        if any(stand_together(caption.box, figure, size) for figure in figures):
             continue
         area = _drawn(grey, _area_over(caption.box, text, grey.shape[1], size), lines, size, paper)
         if area is None or area.height < _LEAST_HEIGHT * size:
@@ -97,6 +96,12 @@ def _is_text(block: Block, widest: float) -> bool:
     )
 
 
+def _clear_rules(dark: NDArray[np.uint8], share: float) -> None:
+    """Clear the columns and rows of a picture (0 or 255) that are dark along more than a share."""
+    dark[:, dark.mean(0) > share * 255] = 0
+    dark[dark.mean(1) > share * 255] = 0
+
+
 def _drawn(
     grey: NDArray[np.uint8], area: Box, lines: list[Line], size: float, paper: int
 ) -> Box | None:
@@ -105,17 +110,13 @@ def _drawn(
     if min(x1 - x0, y1 - y0) < _LEAST_HEIGHT * size:
         return None
     dark = cv2.compare(grey[y0:y1:_STEP, x0:x1:_STEP].copy(), paper - _DARK, cv2.CMP_LT)
-    for axis in (0, 1):  # a rule between columns or over the caption
-        through = dark.mean(axis) > _THROUGH * 255
-        dark[(slice(None), through) if axis == 0 else through] = 0
+    _clear_rules(dark, _THROUGH)  # between columns or over the caption
     rows, columns = (np.flatnonzero(dark.any(axis)) for axis in (1, 0))
     if not len(rows):
         return None
     own = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     strokes = dark.copy()
-    for axis in (0, 1):  # frames and grids enclose text as well
-        along = strokes[own].mean(axis) > _RULE * 255
-        strokes[own][(slice(None), along) if axis == 0 else along] = 0
+    _clear_rules(strokes[own], _RULE)  # frames and grids enclose text as well
     room = _ROOM * size
     for line in lines:
         left, top, right, foot = (

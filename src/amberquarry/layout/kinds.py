@@ -150,10 +150,11 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     """
     if block.kind not in _CUT or not block.lines:
         return [block]
-    rows = rows_of(block.lines)
-    entries = cut_at_leaders([line for row in rows for line in row])
-    if contents and 2 * sum(ends_in_leader(own[-1]) for own in entries) >= len(rows):
-        return [block.part(BlockKind.ITEM, own) for own in entries]
+    if contents:
+        rows = rows_of(block.lines)
+        entries = cut_at_leaders([line for row in rows for line in row])
+        if 2 * sum(ends_in_leader(own[-1]) for own in entries) >= len(rows):
+            return [block.part(BlockKind.ITEM, own) for own in entries]
     code = size_of(block) < _HEADING_SIZE * usual.size and not block.ruled
     if usual.typewritten:  # letters as well as listings are
         code = code and all(looks_like_code(line.text) for line in block.lines)

@@ -13,7 +13,6 @@ from amberquarry.layout.captions import names_figure, stand_together
 from amberquarry.layout.figures import place_whole
 from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
 
-_CAPTION_GAP = 6.0  # x-heights to a caption
 _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper
 _LEAST_SIDE, _MOST_SIDE = 20, 0.95  # cells; of the page
@@ -51,7 +50,7 @@ def place_screens(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         inside = [line for line in lines if box.contains(*line.box.middle)]
         if prose_share(inside, running) >= MOST_PROSE:
             continue
-        named = any(stand_together(caption, box, _CAPTION_GAP * usual) for caption in captions)
+        named = any(stand_together(caption, box, usual) for caption in captions)
         # titles stand on bands of several tones
         titled = any(line.x_height > _TITLE * usual and _has_words(line) for line in inside)
         if (named and _is_toned(grey, box)) or (not titled and _has_many_tones(grey, box)):
@@ -63,9 +62,13 @@ def _has_words(line: Line) -> bool:
     return sum(map(str.isalpha, line.text)) >= _WORD
 
 
+def _paper_of(grey: NDArray[np.uint8]) -> int:
+    return int(grey[::_CELL, ::_CELL].max(initial=0))
+
+
 def _rectangles(grey: NDArray[np.uint8]) -> list[Box]:
     """Return the boxes of rectangles that a frame encloses or tones fill, darker than paper."""
-    paper = int(grey[::_CELL, ::_CELL].max(initial=0))
+    paper = _paper_of(grey)
     mean = in_blocks(grey, _CELL)
     toned = (mean < paper - _PALE).astype(np.uint8)
     toned = cv2.morphologyEx(toned, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
@@ -98,8 +101,7 @@ def _extent(marked: NDArray[np.bool_]) -> tuple[int, int]:
 def _is_toned(grey: NDArray[np.uint8], box: Box) -> bool:
     """Return whether most of an area is darker than paper."""
     x0, y0, x1, y1 = map(round, box)
-    paper = int(grey[::_CELL, ::_CELL].max(initial=0))
-    return float(np.median(grey[y0:y1:_CELL, x0:x1:_CELL])) < paper - _PALE
+    return float(np.median(grey[y0:y1:_CELL, x0:x1:_CELL])) < _paper_of(grey) - _PALE
 
 
 def _has_many_tones(grey: NDArray[np.uint8], box: Box) -> bool:

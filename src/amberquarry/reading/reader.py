@@ -213,6 +213,16 @@ def _read_all(
                 anew = read_as(replace(own, x_height=line.x_height))
             in_parts.append(anew)
         readings.append(in_parts if _surer(in_parts, best) else [best])
+    for number, dash in _in_rows(dashes, readings).items():
+        readings[number] = [dash]
+    return readings
+
+
+def _in_rows(dashes: dict[int, _Reading], readings: list[list[_Reading]]) -> dict[int, _Reading]:
+    """Return those dashes that stand in a row with other lines that are surely read.
+
+    Strokes of textures and of broken leaders are read as dashes too.
+    """
     beside = np.array(
         [
             parts[0].line.box
@@ -220,13 +230,11 @@ def _read_all(
             if parts and parts[0].confidence > _SURE_SHORT and len(parts[0].line.pieces) > 1
         ]
     ).reshape(-1, 4)
-    for number, dash in dashes.items():
-        y = dash.line.box.middle[1]
-        in_row = (beside[:, 1] < y) & (y < beside[:, 3])
-        # strokes of textures and of broken leaders are read as dashes too
-        if in_row.sum() >= _CELLS_BESIDE and len(dashes) < _MOST_DASHES * len(beside):
-            readings[number] = [dash]
-    return readings
+    if len(dashes) >= _MOST_DASHES * len(beside):
+        return {}
+    middles = {number: dash.line.box.middle[1] for number, dash in dashes.items()}
+    cells = {n: ((beside[:, 1] < y) & (y < beside[:, 3])).sum() for n, y in middles.items()}
+    return {n: dash for n, dash in dashes.items() if cells[n] >= _CELLS_BESIDE}
 
 
 def _placed(part: _Reading, found: Components, owner: NDArray[np.int64], number: int) -> PlacedText:
