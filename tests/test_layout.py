@@ -8,8 +8,9 @@ from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
 from amberquarry.layout import Region, analyse, find_vertical
 from amberquarry.layout.components import find_rules, merge_boxes
-from amberquarry.layout.lines import fit_curve, x_height_of
+from amberquarry.layout.lines import fit_curves, x_heights_of
 from amberquarry.layout.order import reading_order, with_notes_beside
+from amberquarry.layout.rowwise import Rowwise
 from amberquarry.settings import LayoutSettings, PreparationSettings
 from tests.support.pages import (
     PROSE,
@@ -117,18 +118,31 @@ class KernelTest(unittest.TestCase):
 
     def test_x_height_of_mixed_and_even_letters(self):
         """Tall letters do not raise the x-height; even ones are marked as such."""
-        self.assertEqual(x_height_of(np.array([20, 20, 29, 20, 28, 20.0]), 20), (20.0, False))
-        self.assertEqual(x_height_of(np.array([28, 28, 28, 28.0]), 28), (28.0, True))
+        rise = np.array([20, 20, 29, 20, 28, 20.0, 28, 28, 28, 28, 3])
+        rows = Rowwise.of_lengths([6, 4, 1])
+        x_heights, alike = x_heights_of(rise, np.array([20.0, 28.0, 12.0]), rows)
+        self.assertEqual(x_heights.tolist(), [20.0, 28.0, 12.0])
+        self.assertEqual(alike.tolist(), [False, True, True])
 
     def test_curve_matches_the_points(self):
         """The fit goes through points of its own degree."""
-        x = np.linspace(100, 2000, 30)
+        x, rows = np.linspace(100, 2000, 30), Rowwise.of_lengths([10, 20])
         for fit in ([5.0], [0.01, 7.0], [1e-5, -0.02, 300.0]):
-            np.testing.assert_allclose(
-                np.polyval(fit_curve(x, np.polyval(fit, x), len(fit) - 1), x),
-                np.polyval(fit, x),
-                atol=1e-3,
-            )
+            y = np.polyval(fit, x)
+            curves = fit_curves(x, y, rows, len(fit) - 1)
+            for curve, own in zip(curves, (slice(10), slice(10, 30)), strict=True):
+                np.testing.assert_allclose(np.polyval(curve, x[own]), y[own], atol=1e-3)
+
+    def test_rows_are_measured_each_by_itself(self):
+        """Rows without values take part; bounds of one row never reach another's values."""
+        rows = Rowwise.of_lengths([3, 0, 4])
+        values = np.array([5.0, 1.0, 3.0, 1000.0, 3.0, 3.5, 4.0])
+        self.assertEqual(rows.median(values).tolist(), [3.0, 0.0, 3.75])
+        self.assertEqual(rows.sum(values).tolist(), [9.0, 0.0, 1010.5])
+        self.assertEqual(rows.smallest(values, -1).tolist(), [1.0, -1.0, 3.0])
+        self.assertEqual(rows.first_largest(values).tolist(), [0, 0, 3])
+        near = rows.between(values, values - 2000, values + 0.75)
+        self.assertEqual(near.tolist(), [3, 1, 2, 4, 2, 3, 3])
 
     def test_near_boxes_join(self):
         """Boxes nearer than the limit become one; small ones are dropped."""

@@ -342,7 +342,7 @@ def line_in(
     if len(layout.lines) == 1:
         return prepared, layout.found, layout.lines[0]
     line = whole_line(layout, prepared.letter_height)  # parted by wide gaps
-    return (prepared, layout.found, line) if line else None
+    return prepared, layout.found, line
 
 
 def read_line_picture(

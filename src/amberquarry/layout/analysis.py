@@ -22,7 +22,9 @@ from amberquarry.layout.gutters import find_gutters
 from amberquarry.layout.lines import (
     TextLine,
     find_lines,
-    measure_line,
+    from_the_left,
+    lines_joined,
+    measure_lines,
     measure_together,
 )
 from amberquarry.layout.margins import part_margins
@@ -102,12 +104,10 @@ def _rows_joined(
     White that is found between the words of several lines, or after the marks of a list, looks
     like a gutter until the columns are known.
     """
-    joined = []
+    groups: list[list[TextLine]] = []
     for row in find_rows(lines, columns, WORDS_APART):
-        parts = len(row.lines) > 1 and _of_one_size(row.lines)
-        whole = measure_together(found, row.lines, core) if parts else None
-        joined += row.lines if whole is None else [whole]
-    return joined
+        groups += [row.lines] if _of_one_size(row.lines) else [[line] for line in row.lines]
+    return lines_joined(found, groups, core)
 
 
 def _of_one_size(lines: list[TextLine]) -> bool:
@@ -130,10 +130,10 @@ def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[
     return found
 
 
-def whole_line(layout: Layout, letter: float) -> TextLine | None:
+def whole_line(layout: Layout, letter: float) -> TextLine:
     """Return all pieces of all lines as one line, for pictures that hold just one."""
     core = core_letters(layout.found, letter or _UNKNOWN_LETTER_PX)
-    return measure_together(layout.found, layout.lines, core)
+    return measure_together(layout.found, [layout.lines], core)[0]
 
 
 def lines_upside_down(found: Components, lines: list[TextLine], letter: float) -> list[TextLine]:
@@ -142,10 +142,4 @@ def lines_upside_down(found: Components, lines: list[TextLine], letter: float) -
     found: the pieces on the turned page.
     """
     core = core_letters(found, letter or _UNKNOWN_LETTER_PX)
-    turned = []
-    for line in lines:
-        pieces = line.pieces[np.argsort(found.left[line.pieces], kind="stable")]
-        measured = measure_line(found, pieces, core)
-        if measured is not None:
-            turned.append(measured)
-    return turned
+    return measure_lines(found, [from_the_left(line.pieces, found) for line in lines], core)

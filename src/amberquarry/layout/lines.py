@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from amberquarry.document import Box
 from amberquarry.layout.components import Components, core_letters
 from amberquarry.layout.raster import COARSE, painted
+from amberquarry.layout.rowwise import Rowwise
 from amberquarry.settings import LayoutSettings
 
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
@@ -49,6 +50,12 @@ _MOST_BETWEEN_QUOTES, _HANGING, _QUOTE, _PER_LETTER, _LEVEL = 24, 0.7, 0.55, 0.5
 # far under it letters hang at most, in heights of those that stand on it.
 _AS_MANY, _HANGS = 0.8, 0.45
 _ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
+# Of a line that may be bent: letters at least, and heights of its letters that it is longer than.
+_LETTERS_OF_CURVE, _SPAN_OF_CURVE = 18, 15.0
+# How far off the base line, in heights, letters still tell where it runs, fit by fit; its slope;
+# pixels that rounding makes.
+_NEAR_BASE, _STEEPEST, _TINY = (0.5, 0.3, 0.2, 0.15, 0.12), 0.2, 1e-6
+_LEAST_RISE = 0.35  # of the usual height: letters over the base line that tell the x-height
 # Of letters that stand on the base line of what is beside them: how many there are in all, how far
 # they are off it, in x-heights, and their share; how much larger the brackets make one of two.
 _FEW_STANDING, _STANDING_OFF, _STANDING, _OTHER_SIZE = 4, 0.12, 0.25, 2.0
@@ -128,7 +135,7 @@ def find_lines(
     for gutter in gutters:
         middle = int(gutter.middle[0]) // COARSE
         raster[int(gutter.y0) // COARSE : int(gutter.y1) // COARSE, middle] = 0
-    _, groups = cv2.connectedComponents(raster, connectivity=4)
+    _, labels = cv2.connectedComponents(raster, connectivity=4)
     index = np.flatnonzero(seeds)
     rows = np.clip(
         ((found.top[index] + found.bottom[index]) // 2) // COARSE, 0, raster.shape[0] - 1
@@ -136,12 +143,12 @@ def find_lines(
     columns = np.clip(
         ((found.left[index] + found.right[index]) // 2) // COARSE, 0, raster.shape[1] - 1
     )
-    group = groups[rows, columns]
+    group = labels[rows, columns]
     cut = group == 0  # a gutter runs through the piece: it stands for itself
-    group[cut] = groups.max() + 1 + np.arange(int(cut.sum()))
+    group[cut] = labels.max() + 1 + np.arange(int(cut.sum()))
     order = np.argsort(group, kind="stable")
     cuts = np.flatnonzero(np.diff(group[order])) + 1
-    lines, small = [], []
+    groups, small = [], []
     for members in np.split(index[order], cuts):
         if (
             len(members) <= 2
@@ -151,10 +158,8 @@ def find_lines(
             seeds[members] = False  # a comma or quote apart from its word
             small.append(members)
             continue
-        members = members[np.argsort(found.left[members], kind="stable")]
-        line = measure_line(found, members, core)
-        if line is not None:
-            lines.append(line)
+        groups.append(from_the_left(members, found))
+    lines = measure_lines(found, groups, core)
     lines = join_segments(lines, found, core, gutters, settings.widest_space)
     lines = attach_small(lines, found)
     attach_dots(lines, found)
@@ -167,21 +172,28 @@ def find_lines(
     return [line for line in lines if _is_text(line, found, letter)] + dots
 
 
-def fit_curve(x: NDArray[np.floating], y: NDArray[np.floating], degree: int) -> NDArray[np.float64]:
-    """Return the least-squares polynomial as coefficients for np.polyval (np.polyfit, but lean)."""
-    count = len(x)
-    level = float(y.sum()) / count
+def fit_curves(
+    x: NDArray[np.float64], y: NDArray[np.float64], rows: Rowwise, degree: int
+) -> NDArray[np.float64]:
+    """Return the least-squares polynomial of each row as coefficients for np.polyval (rows, 3)."""
+    count = np.maximum(1, rows.count)
+    level, middle = rows.sum(y) / count, rows.sum(x) / count
     if degree == 0:
-        return np.array([level])
-    middle, scale = float(x.sum()) / count, max(1.0, float(x.max() - x.min()) / 2)
-    u = (x - middle) / scale
+        return _level_at(level)
+    scale = np.maximum(1.0, (rows.largest(x) - rows.smallest(x)) / 2)
+    u = (x - middle[rows.row]) / scale[rows.row]
     if degree == 1:
-        slope = float(u @ (y - level)) / max(1e-9, float(u @ u)) / scale
-        return np.array([slope, level - slope * middle])
+        above = rows.sum(u * (y - level[rows.row]))
+        slope = above / np.maximum(1e-9, rows.sum(u * u)) / scale
+        return np.stack([np.zeros_like(slope), slope, level - slope * middle], 1)
     powers = np.stack([u * u, u, np.ones_like(u)])
-    a, b, c = np.linalg.solve(powers @ powers.T + 1e-9 * np.eye(3), powers @ y).tolist()
+    products = np.array([[rows.sum(one * other) for other in powers] for one in powers])
+    squares = products.transpose(2, 0, 1) + 1e-9 * np.eye(3)
+    a, b, c = np.linalg.solve(squares, np.stack([rows.sum(p * y) for p in powers], 1)[..., None])[
+        ..., 0
+    ].T
     a, b = a / scale**2, b / scale
-    return np.array([a, b - 2 * a * middle, c - b * middle + a * middle**2])
+    return np.stack([a, b - 2 * a * middle, c - b * middle + a * middle**2], 1)
 
 
 def curve_at(curve: NDArray[np.float64], x: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -199,104 +211,171 @@ def usual_x_height(lines: list[TextLine]) -> float:
     return weighted_median(heights, weights)
 
 
-def measure_line(
-    found: Components, members: NDArray[np.int64], core: NDArray[np.bool_]
-) -> TextLine | None:
-    """Return the line of the given pieces, or None if nothing in it stands like a letter."""
-    letters = members[core[members]]
-    if len(letters) == 0:
-        letters = members
-    letters = letters[_standing(found, letters)]
-    middle = (found.left[letters] + found.right[letters]) / 2
-    top, bottom = found.top[letters].astype(float), found.bottom[letters].astype(float)
-    height = lean_median(bottom - top)
-    kept = np.ones(len(letters), bool)
-    span = float(middle.max() - middle.min())
-    curved = len(letters) >= 18 and span > 15 * height
-    fit = np.array([lean_median(bottom)])
-    if span > 2 * height and len(letters) >= 4:
-        for attempt in range(5):
-            degree = 0 if attempt == 0 else (2 if curved and attempt >= 2 else 1)
-            fit = fit_curve(middle[kept], bottom[kept], degree)
-            off = bottom - curve_at(fit, middle)
-            limit = max(1.5, (0.5, 0.3, 0.2, 0.15, 0.12)[attempt] * height)
-            # descenders hang below; what ends above is raised: both are left out
-            fresh = np.abs(off - lean_median(off)) <= limit
-            if fresh.sum() < max(3, 0.3 * len(letters)):
-                break
-            kept = fresh
-        if len(fit) > 1 and abs(fit[-2]) > 0.2:  # no line of text is this steep
-            fit = np.array([lean_median(bottom)])
-        elif len(fit) > 1:  # several descenders at one end tilt a short line
-            slack = max(1.5, _ON_ONE_LEVEL * height)
-            ranked = np.sort(bottom)
-            level = np.searchsorted(ranked, bottom + slack, "right")
-            level -= np.searchsorted(ranked, bottom - slack, "left")
-            on_line = (np.abs(bottom - curve_at(fit, middle)) <= slack).sum()
-            if level.max() > on_line:
-                base = bottom[level.argmax()]
-                # as many letters may hang under the line as stand on it: "g1 g2"
-                over = (level >= _AS_MANY * level.max()) & (bottom < base)
-                over &= base - bottom < _HANGS * (bottom - top)
-                base = bottom[over].min() if over.any() else base
-                fit = np.array([lean_median(bottom[np.abs(bottom - base) <= slack])])
-    elif len(letters) > 1:
-        fit = np.array([lean_median(bottom)])
-    rise = curve_at(fit, middle) - top
-    x_height, plain = x_height_of(rise[(rise > 0.35 * height)], height)
-    return TextLine(found.box_of(members), members, fit, x_height, plain)
+def measure_lines(
+    found: Components, groups: list[NDArray[np.int64]], core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return a line for each group of pieces: where it runs and how high its letters are.
+
+    groups: of one piece at least, from the left. core: pieces that may be letters; only they are
+    measured, where a group has any.
+    """
+    if not groups:
+        return []
+    pieces, rows = np.concatenate(groups), Rowwise.of_lengths([len(own) for own in groups])
+    corners = [rows.smallest(edge[pieces]) for edge in (found.left, found.top)]
+    corners += [rows.largest(edge[pieces]) for edge in (found.right, found.bottom)]
+    boxes = np.stack(corners, 1).tolist()
+    letters = core[pieces] | (rows.sum(core[pieces]) == 0)[rows.row]
+    pieces, rows = pieces[letters], rows.of(letters)
+    standing = _standing(found, pieces, rows)
+    pieces, rows = pieces[standing], rows.of(standing)
+    x = (found.left[pieces] + found.right[pieces]) / 2
+    top, bottom = found.top[pieces].astype(float), found.bottom[pieces].astype(float)
+    height = rows.median(bottom - top)
+    curves, degrees = _base_lines(x, bottom, bottom - top, height, rows)
+    x_heights, plain = x_heights_of(_at(curves, x, rows) - top, height, rows)
+    return [
+        TextLine(Box(*box), own, curve[2 - degree :], x_height, alike)
+        for box, own, curve, degree, x_height, alike in zip(
+            boxes, groups, curves, degrees.tolist(), x_heights.tolist(), plain.tolist(), strict=True
+        )
+    ]
 
 
-def _standing(found: Components, letters: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Return for each letter of a line whether it can stand on the base line: quotes hang over it.
+def _at(curves: NDArray[np.float64], x: NDArray[np.float64], rows: Rowwise) -> NDArray[np.float64]:
+    """Return the y of each letter's base line at its x. curves: (rows, 3), as for np.polyval."""
+    a, b, c = curves[rows.row].T
+    return np.asarray((a * x + b) * x + c)
+
+
+def _level_at(y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return base lines that run level, as coefficients for np.polyval (rows, 3)."""
+    return np.stack([np.zeros_like(y), np.zeros_like(y), y], 1)
+
+
+def _base_lines(
+    x: NDArray[np.float64],
+    bottom: NDArray[np.float64],
+    high: NDArray[np.float64],
+    height: NDArray[np.float64],
+    rows: Rowwise,
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Return the base line of each row as coefficients for np.polyval (rows, 3), and its degree.
+
+    x, bottom, high: of each letter, its middle, foot and height. height: usual, of each row.
+    """
+    span = rows.largest(x) - rows.smallest(x)
+    curved = (rows.count >= _LETTERS_OF_CURVE) & (span > _SPAN_OF_CURVE * height)
+    usual = rows.median(bottom)
+    curves = _level_at(usual)
+    degrees = np.zeros(rows.rows, np.int64)
+    active = (span > 2 * height) & (rows.count >= 4)
+    kept = active[rows.row]
+    for attempt, near in enumerate(_NEAR_BASE):
+        wanted = np.where(curved & (attempt >= 2), 2, min(attempt, 1))
+        for degree in range(3):
+            own = active & (wanted == degree)
+            if own.any():
+                chosen = kept & own[rows.row]
+                fitted = fit_curves(x[chosen], bottom[chosen], rows.of(chosen), degree)
+                curves[own], degrees[own] = fitted[own], degree
+        off = bottom - _at(curves, x, rows)
+        limit = np.maximum(1.5, near * height)
+        # descenders hang below; what ends above is raised: both are left out
+        fresh = np.abs(off - rows.median(off)[rows.row]) <= limit[rows.row]
+        active &= rows.sum(fresh) >= np.maximum(3, 0.3 * rows.count)
+        kept = np.where(active[rows.row], fresh, kept)
+    sloping = degrees > 0
+    steep = sloping & (np.abs(curves[:, 1]) > _STEEPEST)  # no line of text is
+    # several descenders at one end tilt a short line
+    reach = (np.maximum(1.5, _ON_ONE_LEVEL * height) + _TINY)[rows.row]
+    beside = rows.between(bottom, bottom - reach, bottom + reach)
+    most = rows.largest(beside)
+    on_line = rows.sum(np.abs(bottom - _at(curves, x, rows)) <= reach)
+    tilted = sloping & ~steep & (most > on_line)
+    if tilted.any():
+        base = bottom[rows.first_largest(beside)]
+        # as many letters may hang under the line as stand on it: "g1 g2"
+        under = base[rows.row] - bottom
+        over = (beside >= _AS_MANY * most[rows.row]) & (under > 0) & (under < _HANGS * high)
+        base = np.minimum(base, rows.of(over).smallest(bottom[over], np.inf))
+        level = np.abs(bottom - base[rows.row]) <= reach
+        usual = np.where(tilted, rows.of(level).median(bottom[level]), usual)
+    flat = steep | tilted
+    curves[flat] = _level_at(usual[flat])
+    degrees[flat] = 0
+    return curves, degrees
+
+
+def _standing(found: Components, letters: NDArray[np.int64], rows: Rowwise) -> NDArray[np.bool_]:
+    """Return for each letter whether it can stand on its line's base: quotes hang over it.
 
     All do where quotes can't outvote the letters, and where the line is tilted or bent.
     """
     top, bottom = found.top[letters], found.bottom[letters]
     height, middle = bottom - top, (top + bottom) / 2
-    tall = height > _HANGING * height.max()
-    standing = bottom > lean_median(middle[tall])
-    level = float(np.ptp(middle[tall])) < _LEVEL * float(height.max())
-    few = 1 < (~standing).sum() > _PER_LETTER * standing.sum()
-    few &= len(letters) <= _MOST_BETWEEN_QUOTES
-    small = float(height[~standing].max(initial=0)) < _QUOTE * float(height.max())
-    small &= 2 * tall.sum() >= standing.sum()  # not beside one large piece
-    return np.asarray(standing | (not (level and few and small)))
+    tallest = rows.largest(height)
+    tall = height > _HANGING * tallest[rows.row]
+    of_tall, middles = rows.of(tall), middle[tall]
+    standing = bottom > of_tall.median(middles)[rows.row]
+    level = of_tall.largest(middles) - of_tall.smallest(middles) < _LEVEL * tallest
+    hanging = rows.sum(~standing)
+    few = (hanging > 1) & (hanging > _PER_LETTER * rows.sum(standing))
+    few &= rows.count <= _MOST_BETWEEN_QUOTES
+    small = rows.largest(np.where(standing, 0, height)) < _QUOTE * tallest
+    small &= 2 * of_tall.count >= rows.sum(standing)  # not beside one large piece
+    return np.asarray(standing | ~(level & few & small)[rows.row])
 
 
 def measure_together(
-    found: Components, lines: list[TextLine], core: NDArray[np.bool_]
-) -> TextLine | None:
-    """Return the pieces of several lines, or parts of one, as one line (see `measure_line`)."""
-    pieces = np.concatenate([line.pieces for line in lines])
-    whole = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
-    if whole is not None:
-        whole.step = max(line.step for line in lines)
-    return whole
+    found: Components, groups: list[list[TextLine]], core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return each group of lines, or parts of one, as one line (see `measure_lines`)."""
+    pieces = [np.concatenate([line.pieces for line in group]) for group in groups]
+    wholes = measure_lines(found, [from_the_left(own, found) for own in pieces], core)
+    for whole, group in zip(wholes, groups, strict=True):
+        whole.step = max(line.step for line in group)
+    return wholes
 
 
-def x_height_of(rise: NDArray[np.float64], height: float) -> tuple[float, bool]:
-    """Return the x-height from the letters' rises over the base line, and whether all are alike.
+def lines_joined(
+    found: Components, groups: list[list[TextLine]], core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return one line for each group of lines; those that stand alone as they are."""
+    wholes = iter(measure_together(found, [own for own in groups if len(own) > 1], core))
+    return [next(wholes) if len(own) > 1 else own[0] for own in groups]
 
+
+def from_the_left(pieces: NDArray[np.int64], found: Components) -> NDArray[np.int64]:
+    """Return pieces in the order in which they begin."""
+    return pieces[np.argsort(found.left[pieces], kind="stable")]
+
+
+def x_heights_of(
+    rise: NDArray[np.float64], height: NDArray[np.float64], rows: Rowwise
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return the x-height of each row of letters, and whether all are alike.
+
+    rise: of each letter over the base line. height: usual height of each row.
     Low letters and tall ones form two groups, the tall ones 1.25 to 1.7 times as high. The
     height under which most letters fall into one of both is taken.
     """
-    if len(rise) == 0:
-        return height, True
-    ranked = np.sort(rise)
-
-    def between(least: float, most: float) -> NDArray[np.int64]:
-        """Return for each letter how many measure more than `least` and less than `most` of it."""
-        first = np.searchsorted(ranked, least * rise, "right")
-        return np.asarray(np.searchsorted(ranked, most * rise, "left") - first)
-
-    low, tall = between(0.9, 1.1), between(1.22, 1.75)
-    best = int(np.argmax(low + 0.85 * tall - 0.4 * between(0.6, 0.85)))
-    if low[best] < _FEW_LOW * tall[best]:  # marks among letters of one height
-        best = int(np.argmax(low))
-        tall[best] = 0
-    x_height = lean_median(rise[(rise > 0.9 * rise[best]) & (rise < 1.1 * rise[best])])
-    return x_height, bool(tall[best] < max(1, 0.06 * len(rise)))
+    high = rise > _LEAST_RISE * height[rows.row]
+    rise, rows = rise[high], rows.of(high)
+    low, tall, middling = (
+        rows.between(rise, least * rise, most * rise)
+        for least, most in ((0.9, 1.1), (1.22, 1.75), (0.6, 0.85))
+    )
+    if not len(rise):
+        return height, np.ones(len(height), bool)
+    best = rows.first_largest(low + 0.85 * tall - 0.4 * middling)
+    marks = low[best] < _FEW_LOW * tall[best]  # among letters of one height
+    best = np.where(marks, rows.first_largest(low), best)
+    size = rise[best]
+    same = (rise > 0.9 * size[rows.row]) & (rise < 1.1 * size[rows.row])
+    alike = np.where(marks, 0, tall[best]) < np.maximum(1, 0.06 * rows.count)
+    told = rows.count > 0
+    return np.where(told, rows.of(same).median(rise[same]), height), alike | ~told
 
 
 def join_segments(
@@ -351,16 +430,10 @@ def join_segments(
             nearest = choices[np.argmin(gap[number, choices])]
             taken[nearest] = True
             group[group == group[nearest]] = group[number]
-    joined = []
-    for name in np.unique(group):
-        members = [lines[number] for number in np.flatnonzero(group == name)]
-        if len(members) == 1:
-            joined.append(members[0])
-            continue
-        merged = measure_together(found, members, core)
-        if merged is not None:
-            joined.append(merged)
-    return joined
+    order = np.argsort(group, kind="stable")
+    parts = np.split(order, np.flatnonzero(np.diff(group[order])) + 1)
+    joined = [[lines[number] for number in own.tolist()] for own in parts]
+    return lines_joined(found, joined, core)
 
 
 def _stands_on(one: TextLine, base: TextLine, found: Components, core: NDArray[np.bool_]) -> bool:
@@ -424,7 +497,7 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
         away = np.maximum(0, before[fits]) + np.abs(rise[fits] - 0.7)
         line = long[int(fits[np.argmin(away)])]
         pieces = np.concatenate([mark.pieces, line.pieces])
-        line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
+        line.pieces = from_the_left(pieces, found)
         line.box = Box.around([box, line.box])
         taken.add(id(mark))
     return [line for line in lines if id(line) not in taken]
@@ -452,6 +525,7 @@ def attach_marks(
     marks = np.flatnonzero(found.usable & ~seeds)
     if len(marks) == 0:
         return
+    marks = marks[np.argsort(found.top[marks] + found.bottom[marks], kind="stable")]
     left, right = found.left[marks], found.right[marks]
     x = (left + right) / 2
     y = (found.top[marks] + found.bottom[marks]) / 2
@@ -463,15 +537,18 @@ def attach_marks(
     to_end, to_start = np.full(len(marks), np.inf), np.full(len(marks), np.inf)
     for number, line in enumerate(lines):
         size = line.x_height
-        level = (y > line.box.y0 - 1.2 * size) & (y < line.box.y1 + 0.8 * size)
-        before = line.box.x0 - right  # bullets stand farther off than other marks
-        after = left - line.box.x1
+        level = slice(
+            np.searchsorted(y, line.box.y0 - 1.2 * size, "right"),
+            np.searchsorted(y, line.box.y1 + 0.8 * size, "left"),
+        )
+        before = line.box.x0 - right[level]  # bullets stand farther off than other marks
+        after = left[level] - line.box.x1
         # dashes stand farther off, where spaces are wide
-        reach = np.where(wide & (large > _BULLET_SIZE * size), _DASH_REACH, far)
-        inside = np.flatnonzero(level & (before < _BULLET_REACH * size) & (after < reach * size))
-        if len(inside) == 0:
+        reach = np.where(wide[level] & (large[level] > _BULLET_SIZE * size), _DASH_REACH, far)
+        beside = np.flatnonzero((before < _BULLET_REACH * size) & (after < reach * size))
+        if len(beside) == 0:
             continue
-        before, after = before[inside], after[inside]
+        inside, before, after = level.start + beside, before[beside], after[beside]
         rise = (curve_at(line.baseline, x[inside]) - y[inside]) / size
         bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
         dots = (rise < _ON_LINE) & (before < _DOTS_REACH * size)  # that a line begins with
@@ -498,7 +575,7 @@ def attach_marks(
         if len(mine) == 0:
             continue
         pieces = np.concatenate([line.pieces, mine])
-        line.pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
+        line.pieces = from_the_left(pieces, found)
         line.box = found.box_of(pieces)
 
 
@@ -508,11 +585,17 @@ def attach_dots(lines: list[TextLine], found: Components) -> None:
     Longer rows of dots lead to something.
     """
     free = np.flatnonzero(found.usable & ~owned_by(lines, found))
+    free = free[np.argsort(found.bottom[free], kind="stable")]
+    foot = found.bottom[free]
     size = np.maximum(found.width[free], found.height[free])
     for line in lines:
         right, base = line.box.x1, line.baseline_at(line.box.x1)
-        low = (size < _DOT_SIZE * line.x_height) & (found.left[free] > right)
-        row = free[low & (np.abs(found.bottom[free] - base) < _DOT_LEVEL * line.x_height)]
+        level = slice(
+            np.searchsorted(foot, base - _DOT_LEVEL * line.x_height, "right"),
+            np.searchsorted(foot, base + _DOT_LEVEL * line.x_height, "left"),
+        )
+        row = free[level]
+        row = row[(size[level] < _DOT_SIZE * line.x_height) & (found.left[row] > right)]
         row = row[np.argsort(found.left[row], kind="stable")]
         steps = (found.left[row] - np.append(right, found.right[row[:-1]])) / line.x_height
         ends = np.flatnonzero(steps > _LEADER_STEP)
@@ -583,9 +666,7 @@ def attach_leaders(
         if far and (target is None or any(between)):
             continue
         pieces = np.concatenate([line.pieces, run, target.pieces if target else run[:0]])
-        whole = measure_line(found, pieces[np.argsort(found.left[pieces], kind="stable")], core)
-        if whole is None:
-            continue
+        whole = measure_lines(found, [from_the_left(pieces, found)], core)[0]
         whole.x_height, whole.plain = line.x_height, line.plain
         merged = [other for other in merged if other is not line and other is not target]
         merged.append(whole)
@@ -691,12 +772,8 @@ def small_words(
         near = np.maximum(line.box.x0 - right, left - line.box.x1) < _FAR * letter
         level = np.abs(curve_at(line.baseline, left) - foot) < _IN_ROW * line.x_height
         chosen |= np.any(alike, axis=0) & near & level
-    measured = [
-        measure_line(found, group[np.argsort(found.left[group], kind="stable")], core)
-        for group, own in zip(free, chosen.tolist(), strict=True)
-        if own
-    ]
-    return [line for line in measured if line is not None]
+    groups = [from_the_left(free[number], found) for number in np.flatnonzero(chosen)]
+    return measure_lines(found, groups, core)
 
 
 def settle_x_heights(lines: list[TextLine]) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import TextLine, measure_line, usual_x_height
+from amberquarry.layout.lines import TextLine, measure_lines, usual_x_height
 
 _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
 _SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
@@ -32,7 +32,7 @@ def part_margins(
     """Return the lines of a page without those of notes in its margins, and these.
 
     What was joined over the white between text and note is cut there.
-    core: pieces that tell the size of letters, as for `measure_line`.
+    core: pieces that tell the size of letters, as for `measure_lines`.
     """
     if not lines:
         return lines, []
@@ -177,9 +177,7 @@ def _cut(
             found.left[note].min() - found.right[own].max(),
             found.left[own].min() - found.right[note].max(),
         )
-        parts = [measure_line(found, pieces, core) for pieces in (own, note)]
         # a row of a listing that is wider than the text is parted as far elsewhere
-        alone = gap > max(_OFF * line.x_height, _WIDEST * float(_gaps(own, found).max(initial=0)))
-        if alone and all(parts):
-            return [part for part in parts if part is not None]
+        if gap > max(_OFF * line.x_height, _WIDEST * float(_gaps(own, found).max(initial=0))):
+            return measure_lines(found, [own, note], core)
     return [line]

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Box
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import TextLine, attach_marks, measure_together, owned_by
+from amberquarry.layout.lines import TextLine, attach_marks, lines_joined, owned_by
+from amberquarry.layout.rowwise import Rowwise
 
 # Steps of letters that are tried, in x-heights of the line.
 _STEPS = np.exp(np.arange(np.log(0.8), np.log(1.65), 0.008))
@@ -65,16 +66,12 @@ def join_fixed_pitch(
     rows = [_on_near_grid(row, letters, lines, grids) for row in rows]
     runs = [[lines[n] for n in run] for row in rows for run in row]
     kept = [gutter for gutter in gutters if not _in_listing(gutter, runs)]
-    joined: list[TextLine] = []
-    for part in (part for run in runs for part in _parted(run, kept)):
-        whole = measure_together(found, part, core) if len(part) > 1 else part[0]
-        if whole is None:
-            joined += part
-            continue
+    parts = [part for run in runs for part in _parted(run, kept)]
+    joined = lines_joined(found, parts, core)
+    for whole, part in zip(joined, parts, strict=True):
         if not whole.step and len(part) > 1:
             level = whole.box.middle[1]
             whole.step = min(grids, key=lambda grid: abs(grid.level - level)).step
-        joined.append(whole)
     listing = [line for line in joined if line.step]
     attach_marks(listing, found, owned_by(joined, found), _MARK_REACH)
     return joined, kept
@@ -124,21 +121,47 @@ def _steps_of(letters: list[NDArray[np.float64]], lines: list[TextLine]) -> NDAr
     tried = [n for n, own in enumerate(letters) if len(own) >= _FEWEST]
     if not tried:
         return steps
-    places = np.full((len(tried), _LETTERS_TRIED), np.nan)
-    for row, number in enumerate(tried):
-        own = letters[number]
-        start = max(0, (len(own) - _LETTERS_TRIED) // 2)
-        middle = own[start : start + _LETTERS_TRIED]
-        places[row, : len(middle)] = (middle - middle[0]) / lines[number].x_height
-    best: list[int] = []
-    for some in np.array_split(places, -(-len(places) // _AT_ONCE)):
-        turns = np.exp(2j * np.pi * some[:, None] / _STEPS[:, None])
-        best += np.abs(np.nanmean(turns, 2)).argmax(1).tolist()
-    for number, at in zip(tried, best, strict=True):
-        step, _, fit = fit_grid(letters[number], float(_STEPS[at] * lines[number].x_height))
-        if fit >= _ON_GRID[len(letters[number]) < _MANY]:
-            steps[number] = step
+    sizes = np.array([lines[number].x_height for number in tried])
+    middles = [_middle_of(letters[number]) for number in tried]
+    rows = Rowwise.of_lengths([len(own) for own in middles])
+    places = np.concatenate(middles)
+    places = (places - places[rows.first][rows.row]) / sizes[rows.row]
+    coarse = _turns(places, np.broadcast_to(_STEPS, (len(tried), len(_STEPS))), rows)
+    near = sizes * _STEPS[np.abs(coarse).argmax(1)]
+    rows = Rowwise.of_lengths([len(letters[number]) for number in tried])
+    fine = near[:, None] * _FINER
+    fits = np.abs(_turns(np.concatenate([letters[number] for number in tried]), fine, rows))
+    best = fits.argmax(1)
+    every = np.arange(len(tried))
+    least = np.where(rows.count < _MANY, *_ON_GRID[::-1])
+    steps[tried] = np.where(fits[every, best] >= least, fine[every, best], 0.0)
     return steps
+
+
+def _middle_of(letters: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the letters in the middle of a line, as many as are tried."""
+    start = max(0, (len(letters) - _LETTERS_TRIED) // 2)
+    return letters[start : start + _LETTERS_TRIED]
+
+
+def _turns(
+    places: NDArray[np.float64], steps: NDArray[np.float64], rows: Rowwise
+) -> NDArray[np.complex64]:
+    """Return the mean of each row's places as phases of each step, shape as `steps` (rows, tried).
+
+    Single precision is enough for angles below one turn.
+    """
+    found = np.zeros(steps.shape, np.complex64)
+    starts = np.append(rows.first, len(places))
+    for start in range(0, len(steps), _AT_ONCE):
+        part = slice(start, min(start + _AT_ONCE, len(steps)))
+        own = slice(starts[part.start], starts[part.stop])
+        turns = places[own, None] / steps[rows.row[own]]
+        angles = (2 * np.pi * (turns - np.floor(turns))).astype(np.float32)
+        cuts = starts[part] - starts[part.start]
+        found[part].real = np.add.reduceat(np.cos(angles), cuts)
+        found[part].imag = np.add.reduceat(np.sin(angles), cuts)
+    return np.asarray(found / rows.count[:, None], np.complex64)
 
 
 def fit_grid(
