@@ -532,49 +532,48 @@ def attach_marks(
     # dashes are low, but wide
     large = np.minimum(2 * found.height[marks], found.width[marks])
     wide = found.width[marks] > _WIDE * found.height[marks]
-    fitting = []
+    size = np.array([line.x_height for line in lines])
+    edges = np.array([line.box for line in lines], float)
+    curves = np.array([np.pad(line.baseline, (3 - len(line.baseline), 0)) for line in lines])
+    first = np.searchsorted(y, edges[:, 1] - 1.2 * size, "right")
+    count = np.maximum(0, np.searchsorted(y, edges[:, 3] + 0.8 * size, "left") - first)
+    # each line with each mark at its height
+    of = np.repeat(np.arange(len(lines)), count)
+    mark = np.arange(len(of)) + (first - np.cumsum(count) + count)[of]
+    before = (edges[of, 0] - right[mark]) / size[of]  # bullets stand farther off than other marks
+    after = (left[mark] - edges[of, 2]) / size[of]
+    sized = large[mark] > _BULLET_SIZE * size[of]
+    # dashes stand farther off, where spaces are wide
+    beside = (before < _BULLET_REACH) & (after < np.where(wide[mark] & sized, _DASH_REACH, far))
+    of, mark, before, after, sized = (v[beside] for v in (of, mark, before, after, sized))
+    a, b, c = curves[of].T
+    rise = ((a * x[mark] + b) * x[mark] + c - y[mark]) / size[of]
+    bullet = (rise > 0.2) & (rise < 1.5) & sized
+    dots = (rise < _ON_LINE) & (before < _DOTS_REACH)  # that a line begins with
+    near = (before < 1.2) | bullet | dots
+    fits = (rise > -0.55) & (rise < 2.1) & near
+    of, mark, before, after, rise = (v[fits] for v in (of, mark, before, after, rise))
     # how far the lines stand that end before a mark, and that begin after it, at its height
+    sure = (rise > _BESIDE_LINE[0]) & (rise < _BESIDE_LINE[1])
+    inner = (rise > _BESIDE_LINE[0]) & (rise < _DOT_RISE) & (before <= 0) & (after <= 0)
     to_end, to_start = np.full(len(marks), np.inf), np.full(len(marks), np.inf)
-    for number, line in enumerate(lines):
-        size = line.x_height
-        level = slice(
-            np.searchsorted(y, line.box.y0 - 1.2 * size, "right"),
-            np.searchsorted(y, line.box.y1 + 0.8 * size, "left"),
-        )
-        before = line.box.x0 - right[level]  # bullets stand farther off than other marks
-        after = left[level] - line.box.x1
-        # dashes stand farther off, where spaces are wide
-        reach = np.where(wide[level] & (large[level] > _BULLET_SIZE * size), _DASH_REACH, far)
-        beside = np.flatnonzero((before < _BULLET_REACH * size) & (after < reach * size))
-        if len(beside) == 0:
+    for gap, nearest in ((after, to_end), (before, to_start)):
+        outer = sure & (gap > 0)
+        np.minimum.at(nearest, mark[outer], (gap * size[of])[outer])
+        nearest[mark[inner]] = 0.0  # dots and accents have their line
+    # of a line that ends and one that begins beside a mark the nearer has it
+    farther = (before * size[of] > to_end[mark]) | (after * size[of] > to_start[mark])
+    of, mark, before, after, rise = (v[~farther] for v in (of, mark, before, after, rise))
+    distance = np.abs(rise - 0.6) + 0.2 * np.maximum(0.0, np.maximum(before, after))
+    ranked = np.lexsort((of, distance, mark))
+    owned, nearest_first = np.unique(mark[ranked], return_index=True)
+    owner = of[ranked][nearest_first]
+    order = np.argsort(owner, kind="stable")
+    for own in np.split(order, np.flatnonzero(np.diff(owner[order])) + 1):
+        if not len(own):
             continue
-        inside, before, after = level.start + beside, before[beside], after[beside]
-        rise = (curve_at(line.baseline, x[inside]) - y[inside]) / size
-        bullet = (rise > 0.2) & (rise < 1.5) & (large[inside] > _BULLET_SIZE * size)
-        dots = (rise < _ON_LINE) & (before < _DOTS_REACH * size)  # that a line begins with
-        near = (before < 1.2 * size) | bullet | dots
-        fits = (rise > -0.55) & (rise < 2.1) & near
-        sure = fits & (rise > _BESIDE_LINE[0]) & (rise < _BESIDE_LINE[1])
-        for gap, nearest in ((after, to_end), (before, to_start)):
-            beside = sure & (gap > 0)
-            nearest[inside[beside]] = np.minimum(nearest[inside[beside]], gap[beside])
-        inner = fits & (rise > _BESIDE_LINE[0]) & (rise < _DOT_RISE) & (before <= 0) & (after <= 0)
-        to_end[inside[inner]] = to_start[inside[inner]] = 0.0  # dots and accents have their line
-        distance = np.abs(rise - 0.6) + 0.2 * np.maximum(0.0, np.maximum(before, after) / size)
-        fitting.append((number, inside[fits], distance[fits], before[fits], after[fits]))
-    nearest = np.full(len(marks), np.inf)
-    owner = np.full(len(marks), -1)
-    for number, inside, distance, before, after in fitting:
-        # of a line that ends and one that begins beside a mark the nearer has it
-        farther = (before > to_end[inside]) | (after > to_start[inside])
-        better = (distance < nearest[inside]) & ~farther
-        nearest[inside[better]] = distance[better]
-        owner[inside[better]] = number
-    for number, line in enumerate(lines):
-        mine = marks[owner == number]
-        if len(mine) == 0:
-            continue
-        pieces = np.concatenate([line.pieces, mine])
+        line = lines[int(owner[own[0]])]
+        pieces = np.concatenate([line.pieces, marks[owned[own]]])
         line.pieces = from_the_left(pieces, found)
         line.box = found.box_of(pieces)
 
@@ -588,13 +587,13 @@ def attach_dots(lines: list[TextLine], found: Components) -> None:
     free = free[np.argsort(found.bottom[free], kind="stable")]
     foot = found.bottom[free]
     size = np.maximum(found.width[free], found.height[free])
-    for line in lines:
-        right, base = line.box.x1, line.baseline_at(line.box.x1)
-        level = slice(
-            np.searchsorted(foot, base - _DOT_LEVEL * line.x_height, "right"),
-            np.searchsorted(foot, base + _DOT_LEVEL * line.x_height, "left"),
-        )
-        row = free[level]
+    bases = np.array([line.baseline_at(line.box.x1) for line in lines])
+    reach = _DOT_LEVEL * np.array([line.x_height for line in lines])
+    first = np.searchsorted(foot, bases - reach, "right")
+    end = np.searchsorted(foot, bases + reach, "left")
+    for number in np.flatnonzero(end - first > 1).tolist():
+        line, level = lines[number], slice(first[number], end[number])
+        right, row = line.box.x1, free[level]
         row = row[(size[level] < _DOT_SIZE * line.x_height) & (found.left[row] > right)]
         row = row[np.argsort(found.left[row], kind="stable")]
         steps = (found.left[row] - np.append(right, found.right[row[:-1]])) / line.x_height
