@@ -213,7 +213,7 @@ def find_rules(ink: NDArray[np.uint8], letter: float) -> list[NDArray[np.uint8]]
         runs = _runs(ink, length, axis) if ink.shape[axis] > length else np.zeros_like(ink)
         bold = _runs(runs, thick + 1, 1 - axis) if cv2.hasNonZero(runs) else runs
         if cv2.hasNonZero(bold):
-            runs &= ~cv2.dilate(bold, np.ones((3, 3), np.uint8)) & 1
+            runs = cv2.subtract(runs, cv2.dilate(bold, np.ones((3, 3), np.uint8)))
         found.append(runs)
     return found
 
@@ -250,8 +250,7 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
     rules = across | down
     if cv2.hasNonZero(rules):
         # the rule's soft edge goes with it, but not what crosses it
-        wide = cv2.dilate(rules, np.ones((3, 3), np.uint8))
-        ink = ink & ~wide & 1
+        ink = cv2.subtract(ink, cv2.dilate(rules, np.ones((3, 3), np.uint8)))
     across_boxes, down_boxes = (
         boxes_of_pieces(part) if cv2.hasNonZero(part) else [] for part in (across, down)
     )
