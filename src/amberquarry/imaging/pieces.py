@@ -21,9 +21,9 @@ def connected_pieces(
     """Return the label of each pixel and the pieces' measures, those of the ground first.
 
     mask: (H, W), 0 is ground, all else one value. connectivity: 8 where pixels that touch at a
-    corner belong together, else 4. measures: (N, 5) with left, top, width, height, area, the columns of
-    `cv2.CC_STAT_LEFT` and so on. Labels of 16 bits cost a third of the time, and are taken where
-    they suffice.
+    corner belong together, else 4. measures: (N, 5) with left, top, width, height, area, the
+    columns of `cv2.CC_STAT_LEFT` and so on. Labels of 16 bits cost a third of the time, and are
+    taken where they suffice.
     """
     left, top, width, height = cv2.boundingRect(mask)
     # without the margins; from even places, since the search goes by blocks of two by two pixels

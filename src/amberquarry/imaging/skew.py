@@ -13,6 +13,9 @@ from amberquarry.imaging.pieces import connected_pieces
 _LEAST_LETTERS = 12
 _WORD_RATIO = 2.2  # of the long to the short side from which a component may be a word
 _LETTER_OF_WORD = 0.65  # usual height of letters over that of words with all their parts
+# Dots: longer side to shorter one at most, and share of their box that is ink; of the pieces, where
+# they may outweigh the letters; height of letters over theirs, at least.
+_SQUARE, _FULL, _MOSTLY_DOTS, _LETTER_OF_DOT = 1.4, 0.6, 0.5, 2.0
 _MERGED_SHARE = 0.6  # of the ink that stands in words run together
 
 
@@ -65,11 +68,26 @@ def _letter_like(
     if usable.sum() < _LEAST_LETTERS:
         return usable
     size = np.maximum(width, height)
-    # dots and specks are many on poor scans: the letters' height is weighted by ink
-    order = np.argsort(size[usable])
-    weight = np.cumsum(np.minimum(area[usable][order], 4.0 * size[usable][order]))
-    middle = float(size[usable][order][np.searchsorted(weight, 0.45 * weight[-1])])
+    ink_of_each = np.minimum(area, 4.0 * size)
+    middle = _middle_size(size[usable], ink_of_each[usable])
+    # leaders of a page of contents may hold more ink than its letters
+    dots = usable & (size <= _SQUARE * np.minimum(width, height)) & (area >= _FULL * width * height)
+    others = usable & ~dots
+    if dots.sum() > _MOSTLY_DOTS * usable.sum() and others.sum() >= _LEAST_LETTERS:
+        larger = _middle_size(size[others], ink_of_each[others])
+        if larger > _LETTER_OF_DOT * float(np.median(size[dots])):
+            middle = larger
     return usable & (size > 0.4 * middle) & (size < 2.6 * middle)
+
+
+def _middle_size(size: NDArray[np.int32], ink: NDArray[np.floating]) -> float:
+    """Return the size of pieces up to which nearly half of the ink lies.
+
+    Dots and specks are many on poor scans, and hold little of it.
+    """
+    order = np.argsort(size)
+    held = np.cumsum(ink[order])
+    return float(size[order][np.searchsorted(held, 0.45 * held[-1])])
 
 
 def _sharpness(

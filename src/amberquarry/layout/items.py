@@ -49,10 +49,14 @@ def leads_to_page(lines: list[Line]) -> bool:
 
 
 def _entries_of_contents(table: Block) -> list[Block]:
-    """Return the entries of contents whose numbers of pages were taken for a table's column."""
+    """Return the entries of contents whose numbers of pages were taken for a table's column.
+
+    What stands over the first of them without a number is their title.
+    """
     rows = rows_of(table.lines)
-    pages = [row[-1].words[-1].text for row in rows if row[-1].words]
-    numbers = [int(text) for text in pages if text.isdigit() and len(text) < 5]
+    pages = [row[-1].words[-1].text if row[-1].words else "" for row in rows]
+    paged = [text.isdigit() and len(text) < 5 for text in pages]
+    numbers = [int(text) for text, own in zip(pages, paged, strict=True) if own]
     growing = sum(a <= b for a, b in pairwise(numbers))
     if (
         len(rows) < _FEWEST_ENTRIES
@@ -62,7 +66,9 @@ def _entries_of_contents(table: Block) -> list[Block]:
         or sum(sum(map(str.isalpha, row[0].text)) > 2 for row in rows) < _ENTRIES * len(rows)
     ):
         return [table]
-    return [table.part(BlockKind.ITEM, row) for row in rows]
+    first = paged.index(True)
+    title = [table.part(BlockKind.PARAGRAPH, row) for row in rows[:first]]
+    return title + [table.part(BlockKind.ITEM, row) for row in rows[first:]]
 
 
 def cut_at_leaders(lines: list[Line]) -> list[list[Line]]:

@@ -39,6 +39,9 @@ _LONE_DOT, _DOT_SHIFT, _ROUND, _ELLIPSIS, _MOST_DOTS = 0.35, 0.08, 0.6, 3, 400
 _FAR_DOTS = 12  # of leaders that begin further off, at one place for all entries
 _LEADER_DOTS = 4  # dots in a row that lead from a heading to its page
 _LEADER_STEP = 3.0  # x-heights between two of them at most
+# How large they are, in x-heights; how steep their rows run on bent pages; x-heights that the next
+# one is off, up or down.
+_LEADER_DOT, _LEADER_SLOPE, _NEXT_DOT = 0.55, 0.05, 0.3
 _FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
 # X-heights within which other lines tell the size of one; where that are fewer, how far they do.
 _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
@@ -623,7 +626,7 @@ def attach_leaders(
     if not lines:
         return lines
     owned = owned_by(lines, found)
-    dots = np.flatnonzero(found.usable & ~owned)
+    dots = from_the_left(np.flatnonzero(found.usable & ~owned), found)
     x = (found.left[dots] + found.right[dots]) / 2
     y = (found.top[dots] + found.bottom[dots]) / 2
     size = np.maximum(found.width[dots], found.height[dots])
@@ -631,19 +634,20 @@ def attach_leaders(
     for line in sorted(lines, key=lambda line: -line.box.x0):
         if id(line) in led_to:
             continue
-        near = (x > line.box.x1) & (size < 0.45 * line.x_height)
-        near &= np.abs(line.baseline_at(line.box.x1) - y) < 0.5 * line.x_height
-        if not near.any():
+        level = line.baseline_at(line.box.x1)
+        away = np.abs(level - y) - _LEADER_SLOPE * (x - line.box.x1)
+        near = np.flatnonzero(
+            (x > line.box.x1) & (size < _LEADER_DOT * line.x_height) & (away < 0.5 * line.x_height)
+        )
+        row = _row_of_dots(x[near], y[near], level, line.x_height)
+        if not len(row):
             continue
-        in_order = np.argsort(x[near], kind="stable")
-        run = dots[near][in_order]
-        breaks = np.flatnonzero(np.diff(x[near][in_order]) > _LEADER_STEP * line.x_height)
-        run = run[: breaks[0] + 1] if len(breaks) else run
+        run = dots[near[row]]
         start, end = float(found.left[run].min()), float(found.right[run].max())
         far = start - line.box.x1 > _LEADER_STEP * line.x_height
         if len(run) < (_FAR_DOTS if far else _LEADER_DOTS):
             continue
-        level = line.baseline_at(line.box.x1)
+        end_level = level + float(y[near[row[-1]]] - y[near[row[0]]])
         beside = [(g.x0, g.x1) for g in gutters if g.y0 <= level <= g.y1]
         if _holds_gutter((line.box.x1, start), beside):
             continue
@@ -653,7 +657,7 @@ def attach_leaders(
                 for other in merged
                 if other is not line
                 and 0 < other.box.x0 - end < _LEADER_STEP * line.x_height
-                and abs(other.baseline_at(other.box.x0) - level) < 0.5 * line.x_height
+                and abs(other.baseline_at(other.box.x0) - end_level) < 0.5 * line.x_height
                 and not _holds_gutter((end, other.box.x0), beside)
             ),
             None,
@@ -672,6 +676,23 @@ def attach_leaders(
         if target is not None:
             led_to.add(id(target))
     return merged
+
+
+def _row_of_dots(
+    x: NDArray[np.float64], y: NDArray[np.float64], level: float, x_height: float
+) -> list[int]:
+    """Return the numbers of dots that follow each other in one row, which may rise or fall.
+
+    x, y: of dots, from the left. level: base line that the first one stands on.
+    """
+    first = np.flatnonzero(np.abs(y - level) < 0.5 * x_height)[:1]
+    row: list[int] = first.tolist()
+    for number in range(row[0] + 1, len(x)) if row else ():
+        if x[number] - x[row[-1]] > _LEADER_STEP * x_height:
+            break
+        if abs(y[number] - y[row[-1]]) < _NEXT_DOT * x_height:
+            row.append(number)
+    return row
 
 
 def _holds_gutter(gap: tuple[float, float], gutters: list[tuple[float, float]]) -> bool:

@@ -14,6 +14,7 @@ _OFF = 0.7  # x-heights between the text and a note
 _SPACE, _WORDED = 0.4, 0.5  # x-heights of white between words; share of lines with such
 _FIXED_SPACE = 1.1  # the same in fixed pitch, where narrow letters stand in much white
 _LEVEL = 0.2  # x-heights within which lines stand on one base line
+_WORD_PIECES = 4  # of a note that holds words: the white beside the figure 1 is as wide as a space
 _TERMS = 0.5  # of the lines of the text, that have a term before them in a list of such
 _WIDEST = 1.25  # of the widest white in a line, that the one before a note beside it has
 _STEP = 4.0  # x-heights to the next line of a note that runs on under the text
@@ -97,7 +98,7 @@ def _small_notes(
     small = [line for line in beside if line.x_height < _SMALL * usual]
     notes = [note for note in notes if not _in_row_of(note, small)]
     # names and numbers of lines there belong to the text beside them, and so do terms
-    worded = sum(_has_words(line, found) for line in notes)
+    worded = sum(len(n.pieces) >= _WORD_PIECES and _has_words(n, found) for n in notes)
     edge = max((note.box.x1 for note in notes if note.box.x1 < left), default=-np.inf)
     terms = [line for line in lines if line.box.x1 < left - _OFF * usual]
     rows = sum(line.box.x0 < edge or _in_row_of(line, terms) for line in beside)
