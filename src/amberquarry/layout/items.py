@@ -17,6 +17,10 @@ _HOLLOW, _AFTER_BULLET = "◦", 1.8  # x-heights of white after a letter that is
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
 # Entries of contents: x-heights of white before the page; entries at least; share that must be so.
 _TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
+# Pages at the end of a line of an index; such lines of a page at least, and their share; letters by
+# which lines that go on are set in.
+_PAGES = re.compile(r"(?:^|,\s?)\d{1,4}(?:\s?[-–—]\s?\d{1,4})?[.,;]?$")
+_FEWEST_INDEXED, _INDEXED, _SET_IN = 12, 0.5, 0.5
 _NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
 _NUMBERED = re.compile(  # the second of two square brackets may be misread
@@ -69,6 +73,41 @@ def _entries_of_contents(table: Block) -> list[Block]:
     first = paged.index(True)
     title = [table.part(BlockKind.PARAGRAPH, row) for row in rows[:first]]
     return title + [table.part(BlockKind.ITEM, row) for row in rows[first:]]
+
+
+def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
+    """Return the blocks of a page, those of an index cut into its entries.
+
+    Most lines of such a page end in numbers of pages, after a comma. A line goes on from the one
+    before where it begins with a number, or is set in under an entry that has no page yet.
+    """
+    texts = [b for b in blocks if b.kind is BlockKind.PARAGRAPH and b.lines]
+    lines = [line for block in texts for line in block.lines]
+    paged = sum(_ends_in_pages(line) for line in lines)
+    if paged < max(_FEWEST_INDEXED, _INDEXED * len(lines)):
+        return blocks
+    cut: list[Block] = []
+    for block in blocks:
+        own = sum(map(_ends_in_pages, block.lines))
+        if block.kind is not BlockKind.PARAGRAPH or own < _INDEXED * len(block.lines):
+            cut.append(block)
+            continue
+        entries: list[list[Line]] = []
+        for line in block.lines:
+            open_entry = bool(entries) and not _ends_in_pages(entries[-1][-1])
+            under = open_entry and line.box.x0 > entries[-1][0].box.x0 + _SET_IN * usual.size
+            if entries and (under or line.text[:1].isdigit()):
+                entries[-1].append(line)
+            else:
+                entries.append([line])
+        for entry in entries:  # the letters under which entries stand are headings
+            letter = len(entry) == 1 and len(entry[0].text) == 1
+            cut.append(block.part(BlockKind.PARAGRAPH if letter else BlockKind.ITEM, entry))
+    return cut
+
+
+def _ends_in_pages(line: Line) -> bool:
+    return _PAGES.search(line.text) is not None
 
 
 def cut_at_leaders(lines: list[Line]) -> list[list[Line]]:

@@ -17,6 +17,7 @@ from amberquarry.layout.captions import join_captions, mark_captions
 from amberquarry.layout.equations import mark_equations
 from amberquarry.layout.items import (
     cut_at_leaders,
+    cut_index,
     ends_in_leader,
     follows,
     item_starts,
@@ -72,6 +73,8 @@ _ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
 _HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
 _WIDELY_SET = 3.9  # x-heights from line to line: half as much more than usual
 _LONGEST_TITLE = 90  # letters of a running title
+# Of the usual distance of lines, that ends of a head may lie off each other; letters between them.
+_OFF_ROW, _ROW_WHITE = 0.9, 8.0
 _EDGE, _FOLIO_EDGE = 0.14, 0.22  # of the page's height, in which heads and numbers stand
 # Of the width of the text, a rule that parts head and foot from it; its thickness in pixels at
 # most; rows under such a rule.
@@ -108,6 +111,7 @@ def settle_kinds(blocks: list[Block], rules: list[Box], height: float) -> list[B
     notes = [block for block in blocks if block.kind is BlockKind.MARGIN_NOTE]
     parts = _without_edges_joined([b for b in blocks if b.kind is not BlockKind.MARGIN_NOTE])
     set_hollow_bullets(parts)
+    parts = cut_index(parts, usual)
     starts = item_starts(parts, usual)
     contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
     parts = [part for block in parts for part in _cut_at_sections(block, parts, usual)]
@@ -478,7 +482,7 @@ def _edge_row(blocks: list[Block], usual: Measures, top: bool) -> list[Block]:
         return []
     outer = min(blocks, key=lambda b: b.box.y0) if top else max(blocks, key=lambda b: b.box.y1)
     middle = outer.box.middle[1]
-    row = [b for b in blocks if b.box.y0 < middle < b.box.y1]
+    row = [b for b in blocks if b.box.y0 < middle < b.box.y1 or _ends_row(b, outer, usual)]
     rest = [b for b in blocks if b not in row]
     if not rest or any(len(b.lines) > 2 for b in row):
         return []
@@ -487,6 +491,14 @@ def _edge_row(blocks: list[Block], usual: Measures, top: bool) -> list[Block]:
     else:
         gap = min(b.box.y0 for b in row) - max(b.box.y1 for b in rest)
     return row if gap > (_GAP_AROUND - 1) * usual.pitch + 0.3 * usual.size else []
+
+
+def _ends_row(block: Block, outer: Block, usual: Measures) -> bool:
+    """Return whether a line stands at the other end of a row, a little off it on a bent page."""
+    off = abs(block.box.middle[1] - outer.box.middle[1])
+    away = max(block.box.x0 - outer.box.x1, outer.box.x0 - block.box.x1)
+    single = len(block.lines) == len(outer.lines) == 1
+    return single and off < _OFF_ROW * usual.pitch and away > _ROW_WHITE * usual.size
 
 
 def _is_folio(block: Block) -> bool:
