@@ -54,6 +54,7 @@ _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _NEARLY = 0.8
 _BOARD_WORDS, _BOARD_SHARE = 30, 0.9  # words on boards at most; letters read there of the whole
 _BAD = 0.5  # mean confidence of what is hardly text
+_DOUBTFUL = 0.65  # of what may be marks on a photograph whose dark ground is as even as paper
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _SHORT_SCENE, _SURE_SHORT_SCENE = 3, 0.9  # letters of one that must be surer: bricks give such
 _LEANS = (0.25, -0.25)  # of letters seen from aside, right for each pixel up
@@ -155,7 +156,7 @@ def _read_best(
     if chosen:
         gain = f"{chosen}: read at {page.confidence:.2f} instead of {first:.2f}"
         page.preparation.append(PreparationStep(Step.CHOOSE, gain))
-    if scenes and not photograph and page.confidence < _BAD and _has_few_words(page):
+    if scenes and not photograph and page.confidence < _DOUBTFUL and _has_few_words(page):
         scene = _read_scene(picture, number, network, settings)
         if _says_more(scene, page):
             return scene, stages
