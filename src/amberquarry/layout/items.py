@@ -92,18 +92,22 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
         if block.kind is not BlockKind.PARAGRAPH or own < _INDEXED * len(block.lines):
             cut.append(block)
             continue
-        entries: list[list[Line]] = []
         for line in block.lines:
-            open_entry = bool(entries) and not _ends_in_pages(entries[-1][-1])
-            under = open_entry and line.box.x0 > entries[-1][0].box.x0 + _SET_IN * usual.size
-            if entries and (under or line.text[:1].isdigit()):
-                entries[-1].append(line)
-            else:
-                entries.append([line])
-        for entry in entries:  # the letters under which entries stand are headings
-            letter = len(entry) == 1 and len(entry[0].text) == 1
-            cut.append(block.part(BlockKind.PARAGRAPH if letter else BlockKind.ITEM, entry))
+            if cut and _goes_under(cut[-1], line, usual):
+                cut[-1] = cut[-1].part(BlockKind.ITEM, [*cut[-1].lines, line])
+            else:  # the letters under which entries stand are headings
+                kind = BlockKind.ITEM if len(line.text) > 1 else BlockKind.PARAGRAPH
+                cut.append(block.part(kind, [line]))
     return cut
+
+
+def _goes_under(entry: Block, line: Line, usual: Measures) -> bool:
+    """Return whether a line right under an entry of an index goes on with it."""
+    if entry.kind is not BlockKind.ITEM:
+        return False
+    near = 0 < line.box.y1 - entry.lines[-1].box.y1 < 2 * usual.pitch
+    under = line.box.x0 > entry.lines[0].box.x0 + _SET_IN * usual.size
+    return near and (line.text[:1].isdigit() or (under and not _ends_in_pages(entry.lines[-1])))
 
 
 def _ends_in_pages(line: Line) -> bool:
