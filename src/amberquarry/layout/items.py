@@ -9,6 +9,7 @@ from amberquarry.document import Block, BlockKind, Line
 from amberquarry.layout.typography import (
     Measures,
     rows_of,
+    size_of,
 )
 
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
@@ -21,6 +22,7 @@ _TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
 # which lines that go on are set in.
 _PAGES = re.compile(r"(?:^|,\s?)\d{1,4}(?:\s?[-–—]\s?\d{1,4})?[.,;]?$")
 _FEWEST_INDEXED, _INDEXED, _SET_IN = 12, 0.5, 0.5
+_FEW_LINES, _LARGE = 2, 1.15  # of an entry over a page's end; type larger than that is of headings
 _NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
 _NUMBERED = re.compile(  # the second of two square brackets may be misread
@@ -89,7 +91,10 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
     cut: list[Block] = []
     for block in blocks:
         own = sum(map(_ends_in_pages, block.lines))
-        if block.kind is not BlockKind.PARAGRAPH or own < _INDEXED * len(block.lines):
+        short = len(block.lines) <= _FEW_LINES and size_of(block) < _LARGE * usual.size
+        if block.kind is not BlockKind.PARAGRAPH or not (
+            short or own >= _INDEXED * len(block.lines)
+        ):
             cut.append(block)
             continue
         for line in block.lines:
