@@ -18,7 +18,7 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, un
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.placed import PlacedText, close_marks, set_on_grid
+from amberquarry.reading.placed import PlacedText, close_marks, set_on_grid, space_commas
 from amberquarry.reading.reader import make_line, settle_bold
 from amberquarry.reading.scripts import (
     settle_articles,
@@ -167,6 +167,38 @@ class PlaceTest(unittest.TestCase):
                 self.assertEqual(closed.text, wanted)
                 self.assertEqual(len(closed.boxes), len(wanted))
 
+    def test_commas_are_followed_by_the_space_that_stands_there(self):
+        """White tells it, against the white before the comma: not within a figure."""
+
+        def line_of(text, before, after):
+            """Return a line of letters 8 wide and 2 apart, commas 3 wide."""
+            at, rows = 0.0, []
+            for n, sign in enumerate(text):
+                wide = 0.0 if sign == " " else 3.0 if sign == "," else 8.0
+                gap = 2.0 if n else 0.0
+                if sign == ",":
+                    gap = before
+                elif n and text[n - 1] == ",":
+                    gap = 0.0 if sign == " " else after
+                elif n and text[n - 1] == " ":
+                    gap = after
+                at += gap
+                rows.append([at, 0, at + wide, 9])
+                at += wide
+            plain = np.zeros((len(text), 4)), np.zeros((len(text), 3))
+            return PlacedText(text, np.array(rows, np.float32), np.ones(len(text)), *plain)
+
+        for text, before, after, wanted in (
+            ("week,15,42", 2.0, 8.0, "week, 15, 42"),
+            ("costs 1,234", 2.0, 3.0, "costs 1,234"),
+            ("1,234", 7.0, 8.0, "1,234"),
+            ("tide, 51,66", 1.0, 5.0, "tide, 51, 66"),
+        ):
+            with self.subTest(text=text):
+                spaced = space_commas(line_of(text, before, after), 10.0)
+                self.assertEqual(spaced.text, wanted)
+                self.assertEqual(len(spaced.boxes), len(wanted))
+
     def test_spaces_of_fixed_pitch_are_empty_places(self):
         """On a grid of 10 pixels spaces follow the places; off it they stay as they were read."""
 
@@ -184,7 +216,9 @@ class PlaceTest(unittest.TestCase):
             ("gauge(i=1)", whole, "gauge(i=1)"),
             ("gauge (i=1)", [0, 1, 2, 3, 4, 4.5, 5, 6, 7, 8, 9], "gauge(i=1)"),
             ("gauge(i=1)", [0, 1, 2, 3, 4, 7, 8, 9, 10, 11], "gauge (i=1)"),
-            ("level –1.5", [0, 1, 2, 3, 4, 5, 6, 7, 8, 9], "level -1.5"),
+            ("levels –1.5", [*whole, 10], "levels -1.5"),
+            ("aa,15, 42", [0, 1, 2, 3, 4, 5, 5.7, 6.4, 7.4], "aa,15, 42"),
+            ("week,15,42", [0, 1, 2, 3, 4.3, 5, 6, 7.3, 8, 9], "week,15,42"),
             ("a tide of", [0, 0.7, 1.4, 2.7, 3.9, 5.2, 5.6, 6.1, 7.4], "a tide of"),
         ):
             with self.subTest(text=text):

@@ -56,6 +56,9 @@ def join_fixed_pitch(
     if not fixed.any() or counts[fixed].sum() > _TYPESCRIPT * counts.sum():
         return lines, gutters
     known = _distinct(steps, counts)
+    for line in lines:  # a few letters and figures stand on some grid by chance
+        if not any(abs(line.step - step) < 2 * _SAME_STEP * step for step in known):
+            line.step = 0.0
     rows = [_runs(row, letters, lines, known) for row in _rows(lines)]
     grids = []
     for numbers in (run for row in rows for run in row):

@@ -17,10 +17,14 @@ _DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set soli
 _BEFORE_DOTS = 0.65  # x-heights of white before them: a space
 # At a mark: below this share of the line's usual space, told from so many spaces, there is none.
 _THIN_GAP, _LEAST_SPACES = 0.75, 3
+# White after a comma that is a space: x-heights for sure, else share of the line's usual space and
+# x-heights at least; by how many of them it is wider than the white before the comma.
+_SURE_WHITE, _SPACE_OF_USUAL, _LEAST_WHITE, _MORE_WHITE = 0.58, 0.75, 0.36, 0.3
 _BULLET_CONFIDENCE = 0.8  # of one told by its shape
 # How nearly letters stand on a grid, from 0 to 1, by whose places spaces are set; parts of a step:
 # by which one may be off its place, of white that can be a space, and that must be one.
 _ON_GRID, _OFF_PLACE, _NO_GAP, _GAP = 0.8, 0.2, 0.9, 1.05
+_LEAST_LETTERS = 6  # that tell a fixed pitch
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,13 +84,19 @@ def _spaced(text: PlacedText) -> PlacedText:
 def set_on_grid(text: PlacedText, step: float) -> PlacedText:
     """Return a text in fixed pitch with spaces where places of its grid are empty.
 
-    step: from letter to letter, in pixels. A dash that fills one place is the hyphen that
-    typewriters and programs have for all dashes.
+    Another is returned as it is. step: from letter to letter, in pixels. A dash that fills one
+    place is the hyphen that typewriters and programs have for all dashes.
     """
     signs = np.array([n for n, sign in enumerate(text.text) if sign != " "], np.int64)
     middle = (text.boxes[signs, 0] + text.boxes[signs, 2]).astype(float) / 2
     step, offset, fit = fit_grid(middle, step)
-    if fit < _ON_GRID:
+    letters = [text.text[n].isalpha() for n in signs]
+    # figures have one width in most faces
+    if (
+        fit < _ON_GRID
+        or sum(letters) < _LEAST_LETTERS
+        or fit_grid(middle[letters], step)[2] < _ON_GRID
+    ):
         return text
     places = middle / step - offset
     off = np.abs(places - places.round()) > _OFF_PLACE
@@ -98,8 +108,8 @@ def set_on_grid(text: PlacedText, step: float) -> PlacedText:
     empty = np.where(sure, empty, read)
     rows = np.repeat(signs, np.append(1, 1 + empty))  # each space from the sign after it
     spaces = np.append(np.diff(rows) == 0, False)
-    letters = [" " if space else text.text[n] for n, space in zip(rows, spaces, strict=True)]
-    made = text.take("".join(letters).replace("–", "-"), rows)
+    made_of = [" " if space else text.text[n] for n, space in zip(rows, spaces, strict=True)]
+    made = text.take("".join(made_of).replace("–", "-"), rows)
     at = np.flatnonzero(spaces)
     made.boxes[at, 0], made.boxes[at, 2] = made.boxes[at - 1, 2], made.boxes[at + 1, 0]
     return made
@@ -157,6 +167,24 @@ def close_marks(line: PlacedText) -> PlacedText:
     dropped = spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))]
     rows = np.setdiff1d(np.arange(len(line.text)), dropped)
     return line.take("".join(line.text[n] for n in rows), rows)
+
+
+def space_commas(line: PlacedText, x_height: float) -> PlacedText:
+    """Return a line in proportional type with a space after each comma that white follows.
+
+    In figures and single letters a narrow space is read as none: "12, 45". Commas within a figure
+    stand as near to what follows as to what comes before.
+    """
+    gaps = line.boxes[1:, 0] - line.boxes[:-1, 2]
+    spaces = [n for n, letter in enumerate(line.text) if letter == " "]
+    inner = [n for n in spaces if 0 < n < len(line.text) - 1]
+    usual = np.median([line.boxes[n + 1, 0] - line.boxes[n - 1, 2] for n in inner] or [np.inf])
+    least = min(_SURE_WHITE * x_height, max(_SPACE_OF_USUAL * usual, _LEAST_WHITE * x_height))
+    for at in range(len(line.text) - 2, 0, -1):  # from the end, so that places stay
+        wide = gaps[at] > max(least, gaps[at - 1] + _MORE_WHITE * x_height)
+        if wide and line.text[at] == "," and line.text[at + 1].isalnum():
+            line = _with_space_before(line, at + 1, least)
+    return line
 
 
 def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> PlacedText:

@@ -34,6 +34,7 @@ from amberquarry.reading.placed import (
     in_one_line,
     set_leaders,
     set_on_grid,
+    space_commas,
     with_bullet,
 )
 from amberquarry.reading.repair import repair_words
@@ -145,12 +146,13 @@ def read_lines(
         whole = set_leaders(replace(whole, text=text), lines[number], found)
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
-        if lines[number].step:
-            whole = set_on_grid(whole, lines[number].step)
+        size = type_size(whole.text, whole.boxes) or lines[number].x_height
+        gridded = set_on_grid(whole, lines[number].step) if lines[number].step else whole
+        whole = space_commas(whole, size) if gridded is whole else gridded
         if bullet is not None:
             whole = with_bullet(whole, bullet[0], found.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)
-        sizes.append(type_size(whole.text, whole.boxes) or lines[number].x_height)
+        sizes.append(size)
         results.append(make_line(whole))
     kept = [line for line in results if line is not None]
     settle_bold(kept, texts_placed, np.array(sizes))
