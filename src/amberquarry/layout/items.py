@@ -89,11 +89,13 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
     if paged < max(_FEWEST_INDEXED, _INDEXED * len(lines)):
         return blocks
     cut: list[Block] = []
-    for block in blocks:
-        own = sum(map(_ends_in_pages, block.lines))
-        short = len(block.lines) <= _FEW_LINES and size_of(block) < _LARGE * usual.size
+    for block, after in zip(blocks, [*blocks[1:], None], strict=True):
+        paged = sum(map(_ends_in_pages, block.lines))
+        begins = (
+            after is not None and len(block.lines) <= _FEW_LINES and _is_over(block, after, usual)
+        )
         if block.kind is not BlockKind.PARAGRAPH or not (
-            short or own >= _INDEXED * len(block.lines)
+            begins or paged >= _INDEXED * len(block.lines)
         ):
             cut.append(block)
             continue
@@ -104,6 +106,13 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
                 kind = BlockKind.ITEM if len(line.text) > 1 else BlockKind.PARAGRAPH
                 cut.append(block.part(kind, [line]))
     return cut
+
+
+def _is_over(block: Block, after: Block, usual: Measures) -> bool:
+    """Return whether a block ends in the line of an entry that goes on in the block after it."""
+    if not block.lines or not after.lines or size_of(block) > _LARGE * usual.size:
+        return False
+    return _goes_under(block.part(BlockKind.ITEM, block.lines[-1:]), after.lines[0], usual)
 
 
 def _goes_under(entry: Block, line: Line, usual: Measures) -> bool:
