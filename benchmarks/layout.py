@@ -46,7 +46,7 @@ SPLITS = {"inspect": 6, "score": 9}  # documents of each kind
 LEVELS = ("clean", "office")
 DPI = 300.0
 STAGES = {
-    "from ink to blocks": ("analyse",),
+    "from ink to blocks": ("find_text", "arrange", "analyse"),
     "figures": ("find_figures", "place_figures"),
     "from lines to kinds": ("place_fields", "place_tables", "settle_kinds"),
 }

@@ -68,7 +68,8 @@ def join_fixed_pitch(
             grids.append(_Grid.of(np.concatenate(own), step, first))
     rows = [_on_near_grid(row, letters, lines, grids) for row in rows]
     runs = [[lines[n] for n in run] for row in rows for run in row]
-    kept = [gutter for gutter in gutters if not _in_listing(gutter, runs)]
+    wide = [run for run in runs if len(run) > 1]
+    kept = [gutter for gutter in gutters if not _runs_over(gutter, wide) or _parts(gutter, runs)]
     parts = [part for run in runs for part in _parted(run, kept)]
     joined = lines_joined(found, parts, core)
     for whole, part in zip(joined, parts, strict=True):
@@ -255,7 +256,7 @@ def _on_near_grid(
         if (
             _are_near(before, lines[run[0]])
             and all(map(len, parts))
-            and any(min(map(grid.fit, parts)) > _ROW_ON_GRID for grid in near)
+            and any(all(grid.fit(part) > _ROW_ON_GRID for part in parts[::-1]) for grid in near)
         ):
             joined[-1] = joined[-1] + run
         else:
@@ -301,16 +302,21 @@ def _lies_between(gutter: Box, before: TextLine, after: TextLine) -> bool:
     return beside and white and gutter.y0 <= before.box.middle[1] <= gutter.y1
 
 
-def _in_listing(gutter: Box, runs: list[list[TextLine]]) -> bool:
-    """Return whether most rows with text on both sides of a gutter are rows of a listing."""
+def _runs_over(gutter: Box, runs: list[list[TextLine]]) -> bool:
+    """Return whether a row with text on both sides of a gutter is one of a listing."""
+    x = gutter.middle[0]
+    beside = (run for run in runs if run[0].box.x0 < x < run[-1].box.x1)
+    return any(gutter.y0 <= run[0].box.middle[1] <= gutter.y1 for run in beside)
+
+
+def _parts(gutter: Box, runs: list[list[TextLine]]) -> bool:
+    """Return whether no more rows of listings run over a gutter than it parts."""
     x = gutter.middle[0]
     beside = [run for run in runs if gutter.y0 <= run[0].box.middle[1] <= gutter.y1]
     over = [len(run) > 1 and run[0].box.x0 < x < run[-1].box.x1 for run in beside]
-    if not any(over):
-        return False
     rest = [line for run, own in zip(beside, over, strict=True) if not own for line in run]
     before = np.array([line.box.middle[1] for line in rest if line.box.x1 <= x])
     after = np.array([line.box.middle[1] for line in rest if line.box.x0 >= x])
     slack = float(np.median([run[0].x_height for run in beside]))
     facing = (np.abs(before[:, None] - after[None]) < slack).any(1).sum()
-    return sum(over) > facing
+    return bool(sum(over) <= facing)
