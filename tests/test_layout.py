@@ -8,7 +8,7 @@ from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
 from amberquarry.layout import Region, analyse, find_vertical
 from amberquarry.layout.components import find_rules, merge_boxes
-from amberquarry.layout.lines import fit_curves, x_heights_of
+from amberquarry.layout.measuring import fit_curves, x_heights_of
 from amberquarry.layout.order import reading_order, with_notes_beside
 from amberquarry.layout.rowwise import Rowwise
 from amberquarry.settings import LayoutSettings, PreparationSettings

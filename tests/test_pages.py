@@ -10,7 +10,7 @@ import amberquarry as aq
 from amberquarry import BlockKind, Box
 from amberquarry.layout.blocks import Lines, Region, keep_clearest, parts_columns
 from amberquarry.layout.gutters import _long_runs
-from amberquarry.layout.lines import TextLine
+from amberquarry.layout.measuring import TextLine
 from amberquarry.layout.order import reading_order
 from tests.support.blocks import of_kind
 from tests.support.measures import error_rate, in_order

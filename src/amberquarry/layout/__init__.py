@@ -22,8 +22,8 @@ from amberquarry.layout.figures import (
     whole_photographs,
 )
 from amberquarry.layout.kinds import settle_kinds
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine
 from amberquarry.layout.listing import code_text
+from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.layout.numbered import join_line_numbers
 from amberquarry.layout.pitch import fit_grid
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards

@@ -19,15 +19,15 @@ from amberquarry.layout.blocks import (
 )
 from amberquarry.layout.components import Components, core_letters, find_components
 from amberquarry.layout.gutters import find_gutters
-from amberquarry.layout.lines import (
+from amberquarry.layout.lines import find_lines
+from amberquarry.layout.margins import part_margins
+from amberquarry.layout.measuring import (
     TextLine,
-    find_lines,
     from_the_left,
     lines_joined,
     measure_lines,
     measure_together,
 )
-from amberquarry.layout.margins import part_margins
 from amberquarry.layout.order import reading_order
 from amberquarry.layout.pitch import join_fixed_pitch
 from amberquarry.settings import LayoutSettings

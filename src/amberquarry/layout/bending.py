@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging import Bend
 from amberquarry.layout.components import Components, core_letters
-from amberquarry.layout.lines import TextLine
+from amberquarry.layout.measuring import TextLine
 
 _ALONG = 5  # degree of the shift along the lines
 _LEAST_LETTERS = 8  # of a line that says how the page is bent

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import BlockKind, Box
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, usual_x_height
+from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine, usual_x_height
 from amberquarry.layout.rows import BESIDE, WIDEST_WHITE, band_numbers, cells_beside, gutter_between
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces

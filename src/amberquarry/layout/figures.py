@@ -13,7 +13,8 @@ from amberquarry.document import Block, BlockKind, Box, Line, weighted_confidenc
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shrink import in_blocks
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import CAPITAL_RATIO, TextLine, are_bars, owned_by
+from amberquarry.layout.lines import are_bars, owned_by
+from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.layout.typography import rows_of
 
 _NEAR = 1.5  # letters between parts of one seed

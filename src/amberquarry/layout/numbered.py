@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from amberquarry.document import Block, BlockKind, Box, Line, Word, weighted_confidence
-from amberquarry.layout.lines import CAPITAL_RATIO
+from amberquarry.layout.measuring import CAPITAL_RATIO
 from amberquarry.layout.tables import is_tabular
 
 _NUMBER = re.compile(r"[\dOoIl]{1,4}")

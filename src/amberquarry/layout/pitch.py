@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from amberquarry.document import Box
 from amberquarry.layout.components import Components
-from amberquarry.layout.lines import TextLine, attach_marks, lines_joined, owned_by
+from amberquarry.layout.lines import attach_marks, owned_by
+from amberquarry.layout.measuring import TextLine, lines_joined
 from amberquarry.layout.rowwise import Rowwise
 
 # Steps of letters that are tried, in x-heights of the line.

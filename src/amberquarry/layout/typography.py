@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Line, Style
-from amberquarry.layout.lines import CAPITAL_RATIO, weighted_median
+from amberquarry.layout.measuring import CAPITAL_RATIO, weighted_median
 from amberquarry.layout.pitch import fit_grid
 
 LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3

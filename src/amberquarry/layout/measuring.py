@@ -1,0 +1,259 @@
+"""Where text lines run and how high their letters are: base line and x-height of many at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.document import Box
+from amberquarry.layout.components import Components
+from amberquarry.layout.rowwise import Rowwise
+
+CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
+_FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
+# Letters of a line that quotes may outnumber; what hangs over its base line is lower than this part
+# of its tallest, quotes than that part; strokes of them for each letter, at least; how far its tall
+# letters may lie off one level, in heights.
+_MOST_BETWEEN_QUOTES, _HANGING, _QUOTE, _PER_LETTER, _LEVEL = 24, 0.7, 0.55, 0.5, 0.4
+# Share of the letters of the lower of two levels, that the upper has if it is the base line; how
+# far under it letters hang at most, in heights of those that stand on it.
+_AS_MANY, _HANGS = 0.8, 0.45
+_ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
+# Of a line that may be bent: letters at least, and heights of its letters that it is longer than.
+_LETTERS_OF_CURVE, _SPAN_OF_CURVE = 18, 15.0
+# How far off the base line, in heights, letters still tell where it runs, fit by fit; its slope;
+# pixels that rounding makes.
+_NEAR_BASE, _STEEPEST, _TINY = (0.5, 0.3, 0.2, 0.15, 0.12), 0.2, 1e-6
+_LEAST_RISE = 0.35  # of the usual height: letters over the base line that tell the x-height
+
+
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
+class TextLine:
+    """A line of text in the prepared page."""
+
+    box: Box
+    pieces: NDArray[np.int64]  # indices of components
+    baseline: NDArray[np.float64]  # coefficients for np.polyval, y at x
+    x_height: float  # pixels
+    plain: bool = False  # all letters of one height: capitals, figures or only low letters
+    step: float = 0.0  # pixels from letter to letter in fixed pitch, 0 elsewhere
+
+    @property
+    def least_x_height(self) -> float:
+        """The x-height if letters of one height are capitals or figures."""
+        return self.x_height / (CAPITAL_RATIO if self.plain else 1.0)
+
+    def baseline_at(self, x: float) -> float:
+        """Return y of the base line at x."""
+        y = 0.0
+        for coefficient in self.baseline.tolist():
+            y = y * x + coefficient
+        return y
+
+
+def measure_lines(
+    found: Components, groups: list[NDArray[np.int64]], core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return a line for each group of pieces: where it runs and how high its letters are.
+
+    groups: of one piece at least, from the left. core: pieces that may be letters; only they are
+    measured, where a group has any.
+    """
+    if not groups:
+        return []
+    pieces, rows = np.concatenate(groups), Rowwise.of_lengths([len(own) for own in groups])
+    corners = [rows.smallest(edge[pieces]) for edge in (found.left, found.top)]
+    corners += [rows.largest(edge[pieces]) for edge in (found.right, found.bottom)]
+    boxes = np.stack(corners, 1).tolist()
+    letters = core[pieces] | (rows.sum(core[pieces]) == 0)[rows.row]
+    pieces, rows = pieces[letters], rows.of(letters)
+    standing = _standing(found, pieces, rows)
+    pieces, rows = pieces[standing], rows.of(standing)
+    x = (found.left[pieces] + found.right[pieces]) / 2
+    top, bottom = found.top[pieces].astype(float), found.bottom[pieces].astype(float)
+    height = rows.median(bottom - top)
+    curves, degrees = _base_lines(x, bottom, bottom - top, height, rows)
+    x_heights, plain = x_heights_of(_at(curves, x, rows) - top, height, rows)
+    return [
+        TextLine(Box(*box), own, curve[2 - degree :], x_height, alike)
+        for box, own, curve, degree, x_height, alike in zip(
+            boxes, groups, curves, degrees.tolist(), x_heights.tolist(), plain.tolist(), strict=True
+        )
+    ]
+
+
+def _at(curves: NDArray[np.float64], x: NDArray[np.float64], rows: Rowwise) -> NDArray[np.float64]:
+    """Return the y of each letter's base line at its x. curves: (rows, 3), as for np.polyval."""
+    a, b, c = curves[rows.row].T
+    return np.asarray((a * x + b) * x + c)
+
+
+def _level_at(y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return base lines that run level, as coefficients for np.polyval (rows, 3)."""
+    return np.stack([np.zeros_like(y), np.zeros_like(y), y], 1)
+
+
+def _base_lines(
+    x: NDArray[np.float64],
+    bottom: NDArray[np.float64],
+    high: NDArray[np.float64],
+    height: NDArray[np.float64],
+    rows: Rowwise,
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Return the base line of each row as coefficients for np.polyval (rows, 3), and its degree.
+
+    x, bottom, high: of each letter, its middle, foot and height. height: usual, of each row.
+    """
+    span = rows.largest(x) - rows.smallest(x)
+    curved = (rows.count >= _LETTERS_OF_CURVE) & (span > _SPAN_OF_CURVE * height)
+    usual = rows.median(bottom)
+    curves = _level_at(usual)
+    degrees = np.zeros(rows.rows, np.int64)
+    active = (span > 2 * height) & (rows.count >= 4)
+    kept = active[rows.row]
+    for attempt, near in enumerate(_NEAR_BASE):
+        wanted = np.where(curved & (attempt >= 2), 2, min(attempt, 1))
+        for degree in range(3):
+            own = active & (wanted == degree)
+            if own.any():
+                chosen = kept & own[rows.row]
+                fitted = fit_curves(x[chosen], bottom[chosen], rows.of(chosen), degree)
+                curves[own], degrees[own] = fitted[own], degree
+        off = bottom - _at(curves, x, rows)
+        limit = np.maximum(1.5, near * height)
+        # descenders hang below; what ends above is raised: both are left out
+        fresh = np.abs(off - rows.median(off)[rows.row]) <= limit[rows.row]
+        active &= rows.sum(fresh) >= np.maximum(3, 0.3 * rows.count)
+        kept = np.where(active[rows.row], fresh, kept)
+    sloping = degrees > 0
+    steep = sloping & (np.abs(curves[:, 1]) > _STEEPEST)  # no line of text is
+    # several descenders at one end tilt a short line
+    reach = (np.maximum(1.5, _ON_ONE_LEVEL * height) + _TINY)[rows.row]
+    beside = rows.between(bottom, bottom - reach, bottom + reach)
+    most = rows.largest(beside)
+    on_line = rows.sum(np.abs(bottom - _at(curves, x, rows)) <= reach)
+    tilted = sloping & ~steep & (most > on_line)
+    if tilted.any():
+        base = bottom[rows.first_largest(beside)]
+        # as many letters may hang under the line as stand on it: "g1 g2"
+        under = base[rows.row] - bottom
+        over = (beside >= _AS_MANY * most[rows.row]) & (under > 0) & (under < _HANGS * high)
+        base = np.minimum(base, rows.of(over).smallest(bottom[over], np.inf))
+        level = np.abs(bottom - base[rows.row]) <= reach
+        usual = np.where(tilted, rows.of(level).median(bottom[level]), usual)
+    flat = steep | tilted
+    curves[flat] = _level_at(usual[flat])
+    degrees[flat] = 0
+    return curves, degrees
+
+
+def _standing(found: Components, letters: NDArray[np.int64], rows: Rowwise) -> NDArray[np.bool_]:
+    """Return for each letter whether it can stand on its line's base: quotes hang over it.
+
+    All do where quotes can't outvote the letters, and where the line is tilted or bent.
+    """
+    top, bottom = found.top[letters], found.bottom[letters]
+    height, middle = bottom - top, (top + bottom) / 2
+    tallest = rows.largest(height)
+    tall = height > _HANGING * tallest[rows.row]
+    of_tall, middles = rows.of(tall), middle[tall]
+    standing = bottom > of_tall.median(middles)[rows.row]
+    level = of_tall.largest(middles) - of_tall.smallest(middles) < _LEVEL * tallest
+    hanging = rows.sum(~standing)
+    few = (hanging > 1) & (hanging > _PER_LETTER * rows.sum(standing))
+    few &= rows.count <= _MOST_BETWEEN_QUOTES
+    small = rows.largest(np.where(standing, 0, height)) < _QUOTE * tallest
+    small &= 2 * of_tall.count >= rows.sum(standing)  # not beside one large piece
+    return np.asarray(standing | ~(level & few & small)[rows.row])
+
+
+def measure_together(
+    found: Components, groups: list[list[TextLine]], core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return each group of lines, or parts of one, as one line (see `measure_lines`)."""
+    pieces = [np.concatenate([line.pieces for line in group]) for group in groups]
+    wholes = measure_lines(found, [from_the_left(own, found) for own in pieces], core)
+    for whole, group in zip(wholes, groups, strict=True):
+        whole.step = max(line.step for line in group)
+    return wholes
+
+
+def lines_joined(
+    found: Components, groups: list[list[TextLine]], core: NDArray[np.bool_]
+) -> list[TextLine]:
+    """Return one line for each group of lines; those that stand alone as they are."""
+    wholes = iter(measure_together(found, [own for own in groups if len(own) > 1], core))
+    return [next(wholes) if len(own) > 1 else own[0] for own in groups]
+
+
+def from_the_left(pieces: NDArray[np.int64], found: Components) -> NDArray[np.int64]:
+    """Return pieces in the order in which they begin."""
+    return pieces[np.argsort(found.left[pieces], kind="stable")]
+
+
+def x_heights_of(
+    rise: NDArray[np.float64], height: NDArray[np.float64], rows: Rowwise
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return the x-height of each row of letters, and whether all are alike.
+
+    rise: of each letter over the base line. height: usual height of each row.
+    Low letters and tall ones form two groups, the tall ones 1.25 to 1.7 times as high. The
+    height under which most letters fall into one of both is taken.
+    """
+    high = rise > _LEAST_RISE * height[rows.row]
+    rise, rows = rise[high], rows.of(high)
+    low, tall, middling = (
+        rows.between(rise, least * rise, most * rise)
+        for least, most in ((0.9, 1.1), (1.22, 1.75), (0.6, 0.85))
+    )
+    if not len(rise):
+        return height, np.ones(len(height), bool)
+    best = rows.first_largest(low + 0.85 * tall - 0.4 * middling)
+    marks = low[best] < _FEW_LOW * tall[best]  # among letters of one height
+    best = np.where(marks, rows.first_largest(low), best)
+    size = rise[best]
+    same = (rise > 0.9 * size[rows.row]) & (rise < 1.1 * size[rows.row])
+    alike = np.where(marks, 0, tall[best]) < np.maximum(1, 0.06 * rows.count)
+    told = rows.count > 0
+    return np.where(told, rows.of(same).median(rise[same]), height), alike | ~told
+
+
+def fit_curves(
+    x: NDArray[np.float64], y: NDArray[np.float64], rows: Rowwise, degree: int
+) -> NDArray[np.float64]:
+    """Return the least-squares polynomial of each row as coefficients for np.polyval (rows, 3)."""
+    count = np.maximum(1, rows.count)
+    level, middle = rows.sum(y) / count, rows.sum(x) / count
+    if degree == 0:
+        return _level_at(level)
+    scale = np.maximum(1.0, (rows.largest(x) - rows.smallest(x)) / 2)
+    u = (x - middle[rows.row]) / scale[rows.row]
+    if degree == 1:
+        above = rows.sum(u * (y - level[rows.row]))
+        slope = above / np.maximum(1e-9, rows.sum(u * u)) / scale
+        return np.stack([np.zeros_like(slope), slope, level - slope * middle], 1)
+    powers = np.stack([u * u, u, np.ones_like(u)])
+    products = np.array([[rows.sum(one * other) for other in powers] for one in powers])
+    squares = products.transpose(2, 0, 1) + 1e-9 * np.eye(3)
+    sums = np.stack([rows.sum(power * y) for power in powers], 1)
+    a, b, c = np.linalg.solve(squares, sums[..., None])[..., 0].T
+    a, b = a / scale**2, b / scale
+    return np.stack([a, b - 2 * a * middle, c - b * middle + a * middle**2], 1)
+
+
+def weighted_median(values: NDArray[np.float64], weights: NDArray[np.float64]) -> float:
+    """Return the value up to which half of the weight lies; ValueError without values."""
+    if not len(values):
+        raise ValueError("no values to take the median of")
+    order = np.argsort(values, kind="stable")
+    total = np.cumsum(weights[order])
+    return float(values[order][np.searchsorted(total, total[-1] / 2)])
+
+
+def usual_x_height(lines: list[TextLine]) -> float:
+    """Return the x-height of most of the text, weighted by its pieces."""
+    heights = np.array([line.x_height for line in lines])
+    weights = np.array([len(line.pieces) for line in lines], float)
+    return weighted_median(heights, weights)
