@@ -541,22 +541,21 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
     """
     flow = [b for b in blocks if b.lines and b.kind not in RUNNING and not b.rotation]
     for block in flow:
-        if block.kind not in (BlockKind.PARAGRAPH, BlockKind.ITEM):
+        size = size_of(block) / usual.size
+        # a raised sign is not always read
+        told = _begins_note(block.lines[0]) or size < _TINY
+        text = block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM)
+        if not (text and told and size < SMALL and block.box.y0 > usual.middle):
             continue
         below = [
             other for other in flow
             if other is not block and other.box.y0 > block.box.y1 - 0.5 * usual.size
             and min(other.box.x1, block.box.x1) > max(other.box.x0, block.box.x0)
         ]  # fmt: skip
-        size = size_of(block) / usual.size
-        small = size < SMALL
-        lowest = all(
+        if all(
             other.kind is not BlockKind.CODE and size_of(other) < SMALL * usual.size
             for other in below
-        )
-        # a raised sign is not always read
-        told = _begins_note(block.lines[0]) or size < _TINY
-        if block.box.y0 > usual.middle and small and lowest and told:
+        ):
             block.kind = BlockKind.FOOTNOTE
     for block in flow:  # lines of a note that were parted from it
         if block.kind is BlockKind.PARAGRAPH and size_of(block) < SMALL * usual.size:

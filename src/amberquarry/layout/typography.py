@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Line, Style
-from amberquarry.layout.measuring import CAPITAL_RATIO, weighted_median
+from amberquarry.layout.measuring import CAPITAL_RATIO, lean_median, weighted_median
 from amberquarry.layout.pitch import fit_grid
 
 LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
@@ -66,7 +66,7 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
     for number, line in enumerate(lines):
         if len(line.character_boxes) < _FIXED_LETTERS:
             continue
-        there = np.array([not sign.isspace() for sign in line.text])
+        there = np.frombuffer(line.text.encode("utf-32-le"), np.uint32) != ord(" ")
         number_before = _LINE_NUMBER.match(line.text)
         if number_before:
             there[: number_before.end()] = False
@@ -75,8 +75,8 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
         steps = np.diff(middle)[there[1:] & there[:-1]]
         if there.sum() < _FIXED_LETTERS or len(steps) < _FIXED_LETTERS // 2:
             continue
-        usual = float(np.median(steps))
-        if float(np.abs(steps - usual).mean()) > _UNEVEN * usual:  # far from any grid
+        usual = lean_median(steps)
+        if float(np.abs(steps - usual).sum()) > _UNEVEN * usual * len(steps):  # far from any grid
             shares[number] = _OFF
             continue
         _, _, shares[number] = fit_grid(middle[there], usual, _PITCHES)
