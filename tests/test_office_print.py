@@ -163,6 +163,25 @@ class DrawingTest(unittest.TestCase):
         self.assertNotIn("Gauge 1", outside)
         self.assertIn("From gauges to towers", outside)
 
+    def test_bars_of_a_chart_over_a_caption(self):
+        """Filled bars are no rules, and none of them is the whole figure; a speck is no part."""
+        for fill in (0, 150):
+            with self.subTest(fill=fill):
+                image = blank()
+                draw = ImageDraw.Draw(image)
+                prose_at(image, 140)
+                draw.line([(330, 480), (330, 810), (930, 810)], fill=0, width=3)
+                for n, high in enumerate((240, 290, 300, 120, 260)):
+                    x = 340 + 115 * n
+                    draw.rectangle((x, 808 - high, x + 80, 808), fill=fill, outline=0)
+                    draw.text((x + 14, 820), str(1920 + n), font=font(20), fill=0)
+                draw.ellipse((90, 600, 94, 604), fill=60)
+                write_lines(image, ["Figure 4: Gales from the west, by the year"], 250, 870)
+                prose_at(image, 960)
+                [figure] = of_kind(read(image), BlockKind.FIGURE)
+                for edge, wanted in zip(figure.box, (330, 480, 930, 840), strict=True):
+                    self.assertAlmostEqual(edge, wanted, delta=30)
+
     def test_a_panel_of_one_tone_over_a_caption(self):
         """A dialog in flat grey is a picture where its caption says so, else shaded text."""
         for caption in (True, False):

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.layout.captions import names_figure, stand_together
 from amberquarry.layout.figures import place_whole
 from amberquarry.layout.tables import runs_on
@@ -24,7 +25,9 @@ _LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
 _WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
 _KNOWN = 0.5  # of a drawing, that was found before
 _THROUGH = 0.9  # of the area over a caption, that rules of the page run through
-_RULE = 0.6  # of what is drawn, that the rules of frames and grids span
+# Share of what is drawn, that the rules of frames and grids span; their thickness in x-heights, and
+# the size of specks.
+_RULE, _THICK, _SPECK = 0.6, 0.6, 0.4
 _COLUMN = 0.25  # share of it, that a paragraph spans
 _SURE = 0.7  # its confidence: strokes look like words as well
 _ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
@@ -56,7 +59,8 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
     figures = [block.box for block in blocks if block.kind is BlockKind.FIGURE]
     found = []
     for caption in captions:
-        if any(stand_together(caption.box, figure, size) for figure in figures):
+        beside = (box for box in figures if stand_together(caption.box, box, size))
+        if any(box.width > _KNOWN * caption.box.width for box in beside):  # no bar of a chart
             continue
         area = _drawn(grey, _area_over(caption.box, text, grey.shape[1], size), lines, size, paper)
         if area is None or area.height < _LEAST_HEIGHT * size:
@@ -96,10 +100,16 @@ def _is_text(block: Block, widest: float) -> bool:
     )
 
 
-def _clear_rules(dark: NDArray[np.uint8], share: float) -> None:
-    """Clear the columns and rows of a picture (0 or 255) that are dark along more than a share."""
-    dark[:, dark.mean(0) > share * 255] = 0
-    dark[dark.mean(1) > share * 255] = 0
+def _clear_rules(dark: NDArray[np.uint8], share: float, thick: int) -> None:
+    """Clear thin columns and rows of a picture (0 or 255) that are dark along more than a share.
+
+    thick: pixels from which on they are no rules, but bars.
+    """
+    for axis in (0, 1):
+        long = (dark.mean(axis) > share * 255).astype(np.uint8)
+        bars = cv2.morphologyEx(long[None], cv2.MORPH_OPEN, np.ones((1, thick), np.uint8))[0]
+        rules = (long > bars).astype(bool)
+        dark[(slice(None), rules) if axis == 0 else rules] = 0
 
 
 def _drawn(
@@ -110,30 +120,27 @@ def _drawn(
     if min(x1 - x0, y1 - y0) < _LEAST_HEIGHT * size:
         return None
     dark = cv2.compare(grey[y0:y1:_STEP, x0:x1:_STEP].copy(), paper - _DARK, cv2.CMP_LT)
-    _clear_rules(dark, _THROUGH)  # between columns or over the caption
-    rows, columns = (np.flatnonzero(dark.any(axis)) for axis in (1, 0))
-    if not len(rows):
+    thick = max(3, round(_THICK * size / _STEP))
+    _clear_rules(dark, _THROUGH, thick)  # between columns or over the caption
+    _, pieces = connected_pieces(dark)
+    large = pieces[1:][pieces[1:, 2:4].max(1) >= _SPECK * size / _STEP]
+    if not len(large):
         return None
-    own = np.s_[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    left, top = large[:, :2].min(0).tolist()
+    right, foot = (large[:, :2] + large[:, 2:4]).max(0).tolist()
     strokes = dark.copy()
-    _clear_rules(strokes[own], _RULE)  # frames and grids enclose text as well
+    _clear_rules(strokes[top:foot, left:right], _RULE, thick)  # frames and grids hold text as well
     room = _ROOM * size
     for line in lines:
-        left, top, right, foot = (
-            max(0, round(edge / _STEP))
-            for edge in (
-                line.box.x0 - room - x0,
-                line.box.y0 - room - y0,
-                line.box.x1 + room - x0,
-                line.box.y1 + room - y0,
-            )
-        )
-        strokes[top:foot, left:right] = 0
+        own = line.box
+        around = (own.x0 - room - x0, own.y0 - room - y0, own.x1 + room - x0, own.y1 + room - y0)
+        a, b, c, d = (max(0, round(edge / _STEP)) for edge in around)
+        strokes[b:d, a:c] = 0
     if cv2.countNonZero(strokes) < _DRAWN * cv2.countNonZero(dark):
         return None
     return Box(
-        float(x0 + _STEP * columns[0]),
-        float(y0 + _STEP * rows[0]),
-        float(x0 + _STEP * (columns[-1] + 1)),
-        float(y0 + _STEP * (rows[-1] + 1)),
+        float(x0 + _STEP * left),
+        float(y0 + _STEP * top),
+        float(x0 + _STEP * right),
+        float(y0 + _STEP * foot),
     )
