@@ -20,7 +20,7 @@ _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a 
 _TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
 # Pages at the end of a line of an index; such lines of a page at least, and their share; letters by
 # which lines that go on are set in.
-_PAGES = re.compile(r"(?:^|,\s?)\d{1,4}(?:\s?[-–—]\s?\d{1,4})?[.,;]?$")
+_PAGES = re.compile(r"(?:^|,\s?)(?:\d{1,3}|1[0-4]\d\d)(?:\s?[-–—]\s?\d{1,4})?[.,;]?$")  # no years
 _FEWEST_INDEXED, _INDEXED, _SET_IN = 12, 0.5, 0.5
 _FEW_LINES, _LARGE = 2, 1.15  # of an entry over a page's end; type larger than that is of headings
 _NEAR_LINES = 10  # among which the next item is looked for
