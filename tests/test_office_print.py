@@ -135,6 +135,53 @@ class GreyPrintTest(unittest.TestCase):
         self.assertEqual(sum(len(block.lines) for block in plain.blocks), 12)
 
 
+class RowTest(unittest.TestCase):
+    """Rows of a table, however its page lies."""
+
+    ROWS = tuple(
+        (str(n), f"{4 * n:02}.1{n}", f"3.{n}5", ("calm", "NNE")[n % 2]) for n in range(1, 9)
+    )
+
+    def page(self):
+        image = blank(1240, 1000)
+        draw = ImageDraw.Draw(image)
+        write_justified(image, PROSE, 100, 80, 1000, 4, 28)
+        for n, row in enumerate((("Day", "High water", "Metres", "Wind"), *self.ROWS)):
+            y = 300 + 56 * n
+            draw.line((100, y - 8, 1100, y - 8), fill=0, width=3)
+            for x, text in zip((120, 370, 620, 870), row, strict=True):
+                draw.text((x, y), text, font=font(28), fill=0)
+        for x in range(100, 1101, 250):
+            draw.line((x, 292, x, 292 + 56 * 9), fill=0, width=3)
+        draw.line((100, 292 + 56 * 9, 1100, 292 + 56 * 9), fill=0, width=3)
+        return image
+
+    def test_rows_stay_together_on_tilted_and_turned_pages(self):
+        for degrees in (0, 2.5, -2.5, 90, 180):
+            with self.subTest(degrees=degrees):
+                page = read(self.page().rotate(degrees, expand=True, fillcolor=255))
+                [table] = of_kind(page, BlockKind.TABLE)
+                rows = [tuple(row.split("   ")) for row in table.text.split("\n")]
+                self.assertEqual(rows[1:], [*self.ROWS])
+
+    def test_prose_over_a_table_without_rules_is_none_of_its_rows(self):
+        """A space of the prose may stand over the white between two columns."""
+        image = blank()
+        draw = ImageDraw.Draw(image)
+        text = "When the pilots had sealed again the signal lamp, the surge passed the mole"
+        x = 100 + draw.textlength(text, font=font(26)) + 24
+        draw.text((100, 200), text, font=font(26), fill=0)
+        draw.text((x, 200), "16 minutes", font=font(26), fill=0)
+        draw.text((100, 238), "early in the night of the storm.", font=font(26), fill=0)
+        for n, row in enumerate(self.ROWS):
+            for cell, text in zip((106, 420, 720, int(x) + 20), row, strict=True):
+                draw.text((cell, 300 + 56 * n), text, font=font(26), fill=0)
+        page = read(image)
+        [table] = of_kind(page, BlockKind.TABLE)
+        self.assertNotIn("surge", table.text)
+        self.assertEqual(len(table.text.split("\n")), len(self.ROWS))
+
+
 class DrawingTest(unittest.TestCase):
     """What is drawn over the caption of a figure is one."""
 

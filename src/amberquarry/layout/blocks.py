@@ -28,6 +28,7 @@ _MANY_ROWS = 15
 # how exactly at its edge in letters, share of the page's height, of lines that run across.
 _MOST_REGULAR, _REGULAR_WHITE, _REGULAR_LINES = 6, 5.0, 10
 _REACHES_IN = 2.0  # x-heights that a line reaches into the rows of a table beside it
+_LONG_LINE, _CELLS_OVER = 30, 2  # letters of a line of text, and cells that it runs over, at least
 _SAME_MARK = 0.2  # of a bullet's larger side, that others differ from it at most
 _EDGE_LETTERS, _REGULAR_HEIGHT, _MOST_ACROSS = 0.6, 0.55, 0.15
 _HALF_COLUMN = 0.55  # of its width with the white beside it
@@ -370,19 +371,38 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
 
 
 def _without_prose(rows: list[list[TextLine]]) -> list[list[TextLine]]:
-    """Return the rows of a table without a first or last that reaches out at both sides.
+    """Return the rows of a table without those of the text over or under it.
 
-    It is a line of the text over or under the table, whose spaces are as wide as those of cells.
+    Spaces of such a row may be as wide as those of cells; it reaches out of the table at both
+    sides, or holds a line that runs over the beginnings of several cells of the other rows.
     """
-    boxes = [Box.around([line.box for line in row]) for row in rows]
     for end in (0, -1):
-        rest = boxes[1:] if end == 0 else boxes[:-1]
-        if len(rest) < 2:
-            break
-        table, room = Box.around(rest), _REACHES_IN * rows[end][0].x_height
-        if boxes[end].x0 < table.x0 - room and boxes[end].x1 > table.x1 + room:
-            rows, boxes = (rows[1:] if end == 0 else rows[:-1]), rest
+        while len(rows) > 2:
+            rest = rows[1:] if end == 0 else rows[:-1]
+            if not (_reaches_out(rows[end], rest) or _runs_over_cells(rows[end], rest)):
+                break
+            rows = rest
     return rows
+
+
+def _reaches_out(row: list[TextLine], rest: list[list[TextLine]]) -> bool:
+    """Return whether a row begins before the other rows and ends after them."""
+    own = Box.around([line.box for line in row])
+    table = Box.around([line.box for lines in rest for line in lines])
+    room = _REACHES_IN * row[0].x_height
+    return own.x0 < table.x0 - room and own.x1 > table.x1 + room
+
+
+def _runs_over_cells(row: list[TextLine], rest: list[list[TextLine]]) -> bool:
+    """Return whether a long line of a row runs over beginnings of cells in most of the others."""
+    for line in row:
+        if len(line.pieces) < _LONG_LINE:
+            continue
+        inside = (line.box.x0 + line.x_height, line.box.x1 - line.x_height)
+        begun = [sum(inside[0] < cell.box.x0 < inside[1] for cell in other) for other in rest]
+        if float(np.median(begun)) >= _CELLS_OVER:
+            return True
+    return False
 
 
 def _are_bullets(lines: list[TextLine]) -> bool:
