@@ -324,6 +324,14 @@ class FigureTest(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual(settle_figures(text), wanted)
 
+    def test_noughts_of_old_style_after_one_figure(self):
+        """They look like the letter o, which stands after figures in some languages."""
+        text = "was 1o divisions, 8.o metres (2o), C1o 1ob"
+        settled = "was 10 divisions, 8.0 metres (20), C1o 1ob"
+        for language, wanted in (("en", settled), ("pt", text), (None, text)):
+            with self.subTest(language=language):
+                self.assertEqual(settle_figures(text, language), wanted)
+
     def test_capitals_as_low_as_small_letters(self):
         """Letters of one shape follow their height; small capitals and true ones stay."""
         for text, wanted, tall in (

@@ -140,7 +140,7 @@ def read_lines(
                 replace(part, read=resolve(part.read, part.doubts, prior, search)) for part in parts
             ]
         whole = in_one_line([_placed(part, found, owner, number) for part in parts])
-        text = settle_brackets(settle_figures(settle_scripts(whole.text, script)))
+        text = settle_brackets(settle_figures(settle_scripts(whole.text, script), language))
         text = settle_articles(text, whole.confidences, language)
         text = settle_ring(text, whole.boxes, parts[0].line.x_height)
         whole = set_leaders(replace(whole, text=text), lines[number], found)

@@ -52,6 +52,8 @@ _PAIRS = [
 ]
 _AS_FIGURES = str.maketrans("lIOo", "1100")
 _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]+(?!\S)")
+_OLD_NOUGHT = re.compile(r"(?<![^\s(])([1-9]|\d[.,])o(?![^\s.,;:!?)])")
+_WITH_FIRST_O = frozenset(("es", "fr", "it", "pt", "ro"))
 # Languages in which sentences begin with the word "O"; a nought there that letters follow; its
 # confidence from which it is one.
 _WITH_LONE_O = frozenset(("cs", "es", "it", "pl", "pt", "sk"))
@@ -91,13 +93,17 @@ def main_script(texts: Iterable[str]) -> str | None:
     return max(sorted(votes), key=lambda script: votes[script]) if votes else None
 
 
-def settle_figures(text: str) -> str:
+def settle_figures(text: str, language: str | None = None) -> str:
     """Return `text` with letters that look like figures read as figures among figures.
 
     Only in words of nothing but figures, their points and strokes, and such letters, with at least
-    two figures. The text keeps its length.
+    two figures; the letter o, which old-style noughts look like, after one figure as well, but not
+    in languages that write "1o" for the first. The text keeps its length.
     """
-    return _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
+    text = _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
+    if language is None or language in _WITH_FIRST_O:
+        return text
+    return _OLD_NOUGHT.sub(lambda match: f"{match[1]}0", text)
 
 
 def settle_case(text: str, rise: NDArray[np.floating]) -> str:
