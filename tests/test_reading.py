@@ -18,7 +18,13 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, un
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
 from amberquarry.reading.net import OnnxLineNetwork
-from amberquarry.reading.placed import PlacedText, close_marks, set_on_grid, space_commas
+from amberquarry.reading.placed import (
+    PlacedText,
+    close_marks,
+    set_on_grid,
+    space_commas,
+    without_feet,
+)
 from amberquarry.reading.reader import make_line, settle_bold
 from amberquarry.reading.scripts import (
     settle_articles,
@@ -166,6 +172,22 @@ class PlaceTest(unittest.TestCase):
                 closed = close_marks(line_of(text, thin))
                 self.assertEqual(closed.text, wanted)
                 self.assertEqual(len(closed.boxes), len(wanted))
+
+    def test_points_that_are_feet_of_letters(self):
+        """They touch the letter before them, and are unclear."""
+        for text, gap, confidence, wanted in (
+            ("the high.er tide", 0.0, 0.7, "the higher tide"),
+            ("the high.er tide", 0.0, 0.99, "the high.er tide"),
+            ("at tide.log", 3.0, 0.7, "at tide.log"),
+            ("so i.e. now", 0.0, 0.7, "so i.e. now"),
+        ):
+            with self.subTest(text=text, gap=gap):
+                starts = np.cumsum([0.0] + [8.0 + (gap if s == "." else 2.0) for s in text[1:]])
+                boxes = np.stack([starts, 0 * starts, starts + 8, 0 * starts + 9], 1)
+                sure = np.where([sign == "." for sign in text], confidence, 1.0)
+                plain = np.zeros((len(text), 4)), np.zeros((len(text), 3))
+                line = PlacedText(text, boxes.astype(np.float32), sure.astype(np.float32), *plain)
+                self.assertEqual(without_feet(line).text, wanted)
 
     def test_commas_are_followed_by_the_space_that_stands_there(self):
         """White tells it, against the white before the comma: not within a figure."""

@@ -20,6 +20,8 @@ _THIN_GAP, _LEAST_SPACES = 0.75, 3
 # White after a comma that is a space: x-heights for sure, else share of the line's usual space and
 # x-heights at least; by how many of them it is wider than the white before the comma.
 _SURE_WHITE, _SPACE_OF_USUAL, _LEAST_WHITE, _MORE_WHITE = 0.58, 0.75, 0.36, 0.3
+_POINT_INSIDE = re.compile(r"(?<=[^\W\d_]{2})(\.)(?=[^\W\d_]{2})")  # after two letters, before two
+_CLEAR_POINT = 0.95  # its confidence
 _BULLET_CONFIDENCE = 0.8  # of one told by its shape
 # How nearly letters stand on a grid, from 0 to 1, by whose places spaces are set; parts of a step:
 # by which one may be off its place, of white that can be a space, and that must be one.
@@ -166,6 +168,23 @@ def close_marks(line: PlacedText) -> PlacedText:
         return line
     dropped = spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))]
     rows = np.setdiff1d(np.arange(len(line.text)), dropped)
+    return line.take("".join(line.text[n] for n in rows), rows)
+
+
+def without_feet(line: PlacedText) -> PlacedText:
+    """Return a line without points inside its words that are the foot of the letter before them.
+
+    Such a point is unclear, and no white parts it from that letter.
+    """
+    touching = line.boxes[1:, 0] <= line.boxes[:-1, 2]
+    feet = [
+        match.start(1)
+        for match in _POINT_INSIDE.finditer(line.text)
+        if touching[match.start(1) - 1] and line.confidences[match.start(1)] < _CLEAR_POINT
+    ]
+    if not feet:
+        return line
+    rows = np.setdiff1d(np.arange(len(line.text)), feet)
     return line.take("".join(line.text[n] for n in rows), rows)
 
 

@@ -36,6 +36,7 @@ from amberquarry.reading.placed import (
     set_on_grid,
     space_commas,
     with_bullet,
+    without_feet,
 )
 from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import (
@@ -144,6 +145,7 @@ def read_lines(
         text = settle_articles(text, whole.confidences, language)
         text = settle_ring(text, whole.boxes, parts[0].line.x_height)
         whole = set_leaders(replace(whole, text=text), lines[number], found)
+        whole = without_feet(whole)
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
         size = type_size(whole.text, whole.boxes) or lines[number].x_height
