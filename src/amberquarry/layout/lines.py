@@ -18,6 +18,7 @@ from amberquarry.layout.measuring import (
     weighted_median,
 )
 from amberquarry.layout.raster import COARSE, painted
+from amberquarry.layout.rowwise import by_label
 from amberquarry.settings import LayoutSettings
 
 _MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line
@@ -100,10 +101,9 @@ def find_lines(
     group = labels[rows, columns]
     cut = group == 0  # a gutter runs through the piece: it stands for itself
     group[cut] = labels.max() + 1 + np.arange(int(cut.sum()))
-    order = np.argsort(group, kind="stable")
-    cuts = np.flatnonzero(np.diff(group[order])) + 1
     groups, small = [], []
-    for members in np.split(index[order], cuts):
+    for own in by_label(group):
+        members = index[own]
         if (
             len(members) <= 2
             and found.height[members].max() < 0.72 * letter
@@ -186,9 +186,7 @@ def join_segments(
             nearest = choices[np.argmin(gap[number, choices])]
             taken[nearest] = True
             group[group == group[nearest]] = group[number]
-    order = np.argsort(group, kind="stable")
-    parts = np.split(order, np.flatnonzero(np.diff(group[order])) + 1)
-    joined = [[lines[number] for number in own.tolist()] for own in parts]
+    joined = [[lines[number] for number in own.tolist()] for own in by_label(group)]
     return lines_joined(found, joined, core)
 
 
@@ -324,10 +322,7 @@ def attach_marks(
     ranked = np.lexsort((of, distance, mark))
     owned, nearest_first = np.unique(mark[ranked], return_index=True)
     owner = of[ranked][nearest_first]
-    order = np.argsort(owner, kind="stable")
-    for own in np.split(order, np.flatnonzero(np.diff(owner[order])) + 1):
-        if not len(own):
-            continue
+    for own in by_label(owner):
         line = lines[int(owner[own[0]])]
         pieces = np.concatenate([line.pieces, marks[owned[own]]])
         line.pieces = from_the_left(pieces, found)
@@ -351,7 +346,7 @@ def attach_dots(lines: list[TextLine], found: Components) -> None:
         line, level = lines[number], slice(first[number], end[number])
         right, row = line.box.x1, free[level]
         row = row[(size[level] < _DOT_SIZE * line.x_height) & (found.left[row] > right)]
-        row = row[np.argsort(found.left[row], kind="stable")]
+        row = from_the_left(row, found)
         steps = (found.left[row] - np.append(right, found.right[row[:-1]])) / line.x_height
         ends = np.flatnonzero(steps > _LEADER_STEP)
         row = row[: ends[0]] if len(ends) else row
@@ -486,7 +481,7 @@ def lone_dots(lines: list[TextLine], found: Components, letter: float) -> list[T
     dots = np.flatnonzero(free)
     if not lines or not _ELLIPSIS <= len(dots) <= _MOST_DOTS:
         return []
-    dots = dots[np.argsort(found.left[dots], kind="stable")]
+    dots = from_the_left(dots, found)
     left, foot = found.left[dots].astype(float), found.bottom[dots].astype(float)
     step = left[None] - left[:, None]
     near = (step > 0) & (step < _DOT_STEP * letter)

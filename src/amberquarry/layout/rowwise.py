@@ -89,3 +89,11 @@ class Rowwise:
         if len(values):
             found[filled] = reduce.reduceat(values, self.first[filled])
         return found
+
+
+def by_label(labels: NDArray[Any]) -> list[NDArray[np.int64]]:
+    """Return the indices of the values that bear one label, for each label from the lowest."""
+    if not len(labels):
+        return []
+    order = np.argsort(labels, kind="stable")
+    return np.split(order, np.flatnonzero(np.diff(labels[order])) + 1)

@@ -48,6 +48,11 @@ class PlacedText:
         arrays = (self.boxes, self.confidences, self.styles, self.edges)
         return PlacedText(text, *(array[rows] for array in arrays))
 
+    def without(self, dropped: NDArray[np.int64] | list[int]) -> PlacedText:
+        """Return the characters but for those at some places."""
+        rows = np.setdiff1d(np.arange(len(self.text)), dropped)
+        return self.take("".join(self.text[n] for n in rows), rows)
+
 
 def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedText:
     """Return a line's text with rows of dots as they are printed: so many, close or spaced.
@@ -149,14 +154,19 @@ def _with_space_before(text: PlacedText, at: int, least: float) -> PlacedText:
     return spaced
 
 
+def _spaces_of(line: PlacedText) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """Return the places of a line's spaces within it, and how much white each is."""
+    spaces = np.array([n for n, letter in enumerate(line.text) if letter == " "], np.int64)
+    spaces = spaces[(spaces > 0) & (spaces < len(line.text) - 1)]
+    return spaces, line.boxes[spaces + 1, 0] - line.boxes[spaces - 1, 2]
+
+
 def close_marks(line: PlacedText) -> PlacedText:
     """Return a line without spaces that only a typesetter's thin gap at a mark looked like.
 
     Old books set commas, semicolons and brackets off from their words by half a space.
     """
-    spaces = np.array([n for n, letter in enumerate(line.text) if letter == " "], np.int64)
-    spaces = spaces[(spaces > 0) & (spaces < len(line.text) - 1)]
-    gaps = line.boxes[spaces + 1, 0] - line.boxes[spaces - 1, 2]
+    spaces, gaps = _spaces_of(line)
     thin = np.array(
         [
             line.text[n - 1] == "(" or (line.text[n + 1] in ",;:?!)" and line.text[n - 1].isalnum())
@@ -166,9 +176,7 @@ def close_marks(line: PlacedText) -> PlacedText:
     )
     if not thin.any() or (~thin).sum() < _LEAST_SPACES:
         return line
-    dropped = spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))]
-    rows = np.setdiff1d(np.arange(len(line.text)), dropped)
-    return line.take("".join(line.text[n] for n in rows), rows)
+    return line.without(spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))])
 
 
 def without_feet(line: PlacedText) -> PlacedText:
@@ -182,10 +190,7 @@ def without_feet(line: PlacedText) -> PlacedText:
         for match in _POINT_INSIDE.finditer(line.text)
         if touching[match.start(1) - 1] and line.confidences[match.start(1)] < _CLEAR_POINT
     ]
-    if not feet:
-        return line
-    rows = np.setdiff1d(np.arange(len(line.text)), feet)
-    return line.take("".join(line.text[n] for n in rows), rows)
+    return line.without(feet) if feet else line
 
 
 def space_commas(line: PlacedText, x_height: float) -> PlacedText:
@@ -195,9 +200,8 @@ def space_commas(line: PlacedText, x_height: float) -> PlacedText:
     stand as near to what follows as to what comes before.
     """
     gaps = line.boxes[1:, 0] - line.boxes[:-1, 2]
-    spaces = [n for n, letter in enumerate(line.text) if letter == " "]
-    inner = [n for n in spaces if 0 < n < len(line.text) - 1]
-    usual = np.median([line.boxes[n + 1, 0] - line.boxes[n - 1, 2] for n in inner] or [np.inf])
+    _, white = _spaces_of(line)
+    usual = float(np.median(white)) if len(white) else np.inf
     least = min(_SURE_WHITE * x_height, max(_SPACE_OF_USUAL * usual, _LEAST_WHITE * x_height))
     for at in range(len(line.text) - 2, 0, -1):  # from the end, so that places stay
         wide = gaps[at] > max(least, gaps[at - 1] + _MORE_WHITE * x_height)

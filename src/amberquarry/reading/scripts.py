@@ -52,6 +52,7 @@ _PAIRS = [
 ]
 _AS_FIGURES = str.maketrans("lIOo", "1100")
 _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]+(?!\S)")
+# An old-style nought read as a letter after one figure; languages that write "1o" for the first.
 _OLD_NOUGHT = re.compile(r"(?<![^\s(])([1-9]|\d[.,])o(?![^\s.,;:!?)])")
 _WITH_FIRST_O = frozenset(("es", "fr", "it", "pt", "ro"))
 # Languages in which sentences begin with the word "O"; a nought there that letters follow; its
