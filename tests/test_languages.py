@@ -62,6 +62,15 @@ class LanguageTest(unittest.TestCase):
         self.assertAlmostEqual(decode(joined).confidences[1], 0.5, 5)
         np.testing.assert_allclose(joined.classes.sum(1), steps.classes.sum(1), rtol=1e-5)
 
+    def test_raised_capital_o_is_nought(self):
+        """A capital O off the line, as marks of notes and powers stand, is read as a figure."""
+        steps = said("1OD", [(1, [("O", 0.8), ("0", 0.1), ("⁰", 0.05)])])
+        self.assertEqual(decode(figures_joined(steps)).text, "1OD")
+        steps.styles[:6, 2] = 0.9
+        raised = figures_joined(steps)
+        self.assertEqual(decode(raised).text, "10D")
+        self.assertAlmostEqual(decode(raised).confidences[1], 0.95, 5)
+
     def test_unknown_letters_only_for_certain(self):
         """A blurred letter is read as what it may be; one of another script stays unknown."""
         blurred = weighed(said("tide", [(1, [("\ufffd", 0.7), ("i", 0.3)])]), 0.0)

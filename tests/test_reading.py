@@ -15,8 +15,10 @@ from amberquarry.layout import analyse
 from amberquarry.reading import load_network, read_lines
 from amberquarry.reading.bullets import lone_bullet
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters
+from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import decode
 from amberquarry.reading.ground import LINE_HEIGHT, even_ground
+from amberquarry.reading.languages import load_prior
 from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.placed import (
     PlacedText,
@@ -146,6 +148,33 @@ class PlaceTest(unittest.TestCase):
             [(w.text, round(w.confidence, 3), w.start, w.end) for w in line.words],
             [("ab", 0.45, 0, 2), ("c", 0.8, 3, 4)],
         )
+
+    def test_confidence_follows_letters_language_and_neighbours(self):
+        """A doubtful letter, an odd word and a badly read line each lower a word's confidence."""
+
+        def line_of(text, sureness, doubtful=()):
+            boxes = np.array([[10 * n, 0, 10 * n + 8, 9] for n in range(len(text))], np.float32)
+            sure = np.full(len(text), sureness, np.float32)
+            sure[list(doubtful)] = 0.4
+            plain = np.zeros((len(text), 4)), np.zeros((len(text), 3))
+            return make_line(PlacedText(text, boxes, sure, *plain))
+
+        clear = line_of("the harbour opens at dawn", 0.999)
+        odd = line_of("the harbonr opens at dawn", 0.999)
+        doubtful = line_of("the harbour opens at dawn", 0.999, doubtful=[8])
+        faint = line_of("the harbour opens at dawn", 0.85)
+        unread = line_of("the \ufffd\ufffd\ufffd opens at dawn", 0.999)
+        lines = [clear, odd, doubtful, faint, unread]
+        for line in lines:  # each as a page of its own
+            set_confidences([line], load_prior("en"))
+        found = [line.words[1].confidence for line in lines]
+        self.assertGreater(found[0], 0.97)
+        self.assertGreater(found[0], found[1])
+        self.assertGreater(found[1], found[3])
+        self.assertLess(found[2], 0.75)
+        self.assertLess(doubtful.words[0].confidence, clear.words[0].confidence)
+        self.assertEqual(found[4], 0)
+        set_confidences([], None)  # a page without text
 
     def test_thin_gaps_at_marks_are_no_spaces(self):
         """Half a space before a mark goes, a whole one stays, as does one that tells nothing."""

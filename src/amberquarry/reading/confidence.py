@@ -7,6 +7,7 @@ pages with truth.
 from __future__ import annotations
 
 import json
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
@@ -21,18 +22,25 @@ from amberquarry.reading.languages import Prior, words_of
 
 FACTS = (
     "constant",
+    "sureness of all its characters together",
+    "sureness of the least sure",
     "log of the product of its characters' probabilities",
-    "log of the least of them",
+    "mean log of them",
+    "characters in doubt",
+    "share of them",
     "log of its length",
     "single character",
     "holds a figure",
+    "holds a sign",
     "in the language's word list",
     "letters only and not in the list",
     "how usual its letters are",
-    "mean log over its line",
-    "mean log over its page",
+    "sureness over its line",
+    "sureness over its page",
 )
 _LEAST = 1e-3  # probabilities below it tell no more
+_LEAST_ERROR = 1e-4  # nor do smaller chances of an error
+_DOUBT = float(np.log(0.9))  # logarithm of the probability below which a character is in doubt
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,21 +67,27 @@ def facts_of(lines: list[Line], prior: Prior | None) -> tuple[list[Word], NDArra
     words: list[Word] = []
     rows: list[list[float]] = []
     logs = [np.log(np.maximum(line.character_confidences, _LEAST)) for line in lines]
-    over_page = float(np.concatenate(logs).mean()) if logs else 0.0
+    over_page = _sureness(float(np.concatenate(logs).mean())) if logs else 0.0
     for line, log in zip(lines, logs, strict=True):
-        over_line = float(log.mean()) if len(log) else 0.0
+        over_line = _sureness(float(log.mean())) if len(log) else 0.0
         for word in line.words:
             own = log[word.start : word.end]
+            doubts = float((own < _DOUBT).sum())
             known, unknown, usual = _in_language(word.text, prior)
             words.append(word)
             rows.append(
                 [
                     1.0,
+                    _sureness(float(own.sum())),
+                    _sureness(float(own.min())),
                     float(own.sum()),
-                    float(own.min()),
+                    float(own.mean()),
+                    doubts,
+                    doubts / len(own),
                     float(np.log(len(word.text))),
                     float(len(word.text) == 1),
                     float(any(letter.isnumeric() for letter in word.text)),
+                    float(not word.text.isalnum()),
                     known,
                     unknown,
                     usual,
@@ -82,6 +96,11 @@ def facts_of(lines: list[Line], prior: Prior | None) -> tuple[list[Word], NDArra
                 ]
             )
     return words, np.array(rows, np.float64).reshape(len(rows), len(FACTS))
+
+
+def _sureness(log_probability: float) -> float:
+    """Return the negative logarithm of the chance of an error: tells 0.99 from 0.999."""
+    return -math.log(max(-math.expm1(log_probability), _LEAST_ERROR))
 
 
 def _in_language(text: str, prior: Prior | None) -> tuple[float, float, float]:

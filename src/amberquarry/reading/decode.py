@@ -16,6 +16,8 @@ from amberquarry.reading.search import Search, align, doubtful_parts, read_part
 
 _FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
 _FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
+_NOUGHT_LETTERS = np.array([CLASS_OF[sign] for sign in "OОΟ"])  # Latin, Cyrillic, Greek
+_RAISED, _LOWERED = 2, 3  # columns of the net's styles
 _UNKNOWN_ODDS = 0.05  # of the sign for letters of other scripts
 
 
@@ -74,11 +76,15 @@ def figures_joined(steps: Steps) -> Steps:
     """Return the net's steps with each figure's likeliest form given the odds of its other forms.
 
     Marks of notes are read as raised figures or as figures that happen to be raised: parted, the
-    odds of both may fall below those of a letter.
+    odds of both may fall below those of a letter. A capital O off the line is a nought.
     """
-    forms = steps.classes[:, _FIGURES]  # (steps, figures, forms)
-    best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
     classes = steps.classes.copy()
+    off_line = (steps.styles[:, [_RAISED, _LOWERED]] > 0.5).any(1)
+    letters = np.ix_(off_line, _NOUGHT_LETTERS)
+    classes[off_line, _FIGURES[0, 0]] += classes[letters].sum(1)
+    classes[letters] = 0
+    forms = classes[:, _FIGURES]  # (steps, figures, forms)
+    best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
     classes[:, _FIGURES] = np.where(best, forms.sum(2, keepdims=True), 0)
     return Steps(classes, steps.styles)
 

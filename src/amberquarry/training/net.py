@@ -107,8 +107,13 @@ class LineNet(nn.Module):
 
     def forward(self, ink: Tensor) -> tuple[Tensor, Tensor]:
         """Return scores of the classes (N, W / 4, classes) and of the styles (N, W / 4, styles)."""
-        features = self.context(self.stem(ink).squeeze(2))
+        features = self.features(ink)
         return self.classify(features).transpose(1, 2), self.style(features).transpose(1, 2)
+
+    def features(self, ink: Tensor) -> Tensor:
+        """Return what both outputs are told from: (N, wide, W / 4)."""
+        found: Tensor = self.context(self.stem(ink).squeeze(2))
+        return found
 
     def take(self, state: dict[str, Tensor]) -> None:
         """Take finished weights, also those of a smaller net.
@@ -144,16 +149,23 @@ def net_of(state: dict[str, Tensor]) -> LineNet:
 
 
 def export_onnx(net: LineNet, path: Path) -> None:
-    """Write the net with probabilities as its output, for pictures of any width."""
+    """Write the net with probabilities as its output, for pictures of any width.
+
+    Both outputs are one product of matrices there: its weights may be integers at no loss.
+    """
 
     class _WithProbabilities(nn.Module):
         def __init__(self) -> None:
             super().__init__()
             self.net = net
+            last = net.classify, net.style
+            self.weight = nn.Parameter(torch.cat([one.weight for one in last]).squeeze(2).T)
+            self.bias = nn.Parameter(torch.cat([one.bias for one in last if one.bias is not None]))
 
         def forward(self, ink: Tensor) -> tuple[Tensor, Tensor]:
             """Return probabilities instead of scores."""
-            classes, styles = self.net(ink)
+            scores = self.net.features(ink).transpose(1, 2) @ self.weight + self.bias
+            classes, styles = scores[:, :, :CLASSES], scores[:, :, CLASSES:]
             return torch.softmax(classes, dim=2), torch.sigmoid(styles)
 
     module = _WithProbabilities().eval()
