@@ -32,7 +32,14 @@ from amberquarry.training.foreign import (
 )
 from amberquarry.training.formulas import Piece, with_formulas
 from amberquarry.training.net import STYLES
-from amberquarry.training.texts import Corpus, number, old_spelling, sample_text
+from amberquarry.training.texts import (
+    SCRIPTS,
+    Corpus,
+    number,
+    of_script,
+    old_spelling,
+    sample_text,
+)
 
 GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 1.0}
 # Among the hands, those that are print: broken letters
@@ -467,6 +474,25 @@ class LineSource:
             face for face in faces if "math" in face.family and face.group != "hand"
         ]
         self._others: list[NDArray[np.float32]] = []
+        self._in_script = (
+            []
+            if write is not sample_text
+            else [(script, part) for script in SCRIPTS if (part := of_script(corpus, script)).words]
+        )
+
+    def _corpus_for(self, drawer: GlyphDrawer) -> Corpus:
+        """Return what a face's lines are taken from: all, or what is in a script that it holds.
+
+        Most faces hold Latin letters alone, so that other scripts are met more in those that do.
+        """
+        draw = self._chance.random()
+        for script, part in self._in_script:
+            if not drawer.holds(script.marks):
+                continue
+            if draw < script.share:
+                return part
+            draw -= script.share
+        return self._corpus
 
     def lines(self, strength: float) -> Iterator[Sample]:
         """Yield the lines of one face; `strength` (0 to 1) is how badly they are worn."""
@@ -494,19 +520,20 @@ class LineSource:
             else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height, old)
         )
         lender = self._lender(drawer)
+        corpus = self._corpus_for(drawer)
         listings = 0.4 if drawer.fixed_pitch else 0.02
         cuts = self._cuts_of_formulas(drawer, Run("", second, *_style(companion)))
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
             if cuts and chance.random() < 0.6:
-                pieces = with_formulas(self._corpus, chance, self._length(), self._longest)
+                pieces = with_formulas(corpus, chance, self._length(), self._longest)
                 words = "".join(piece.text for piece in pieces if not piece.formula)
                 if not drawer.holds(words):
                     continue
                 runs = _runs_with_formulas(pieces, Run("", drawer, *_style(face)), cuts, chance)
             else:
-                text = self._write(self._corpus, chance, self._length(), listings)
+                text = self._write(corpus, chance, self._length(), listings)
                 text = text[: self._longest].strip()
                 if old:
                     text = old_spelling(text, chance)

@@ -46,6 +46,23 @@ LANGUAGE_WEIGHTS = {
     "mk": 1,
     "be": 1,
 }
+_LEAST_TEXT = 400_000  # characters of running text in a language of a script
+
+
+@dataclass(frozen=True, slots=True)
+class Script:
+    """A script beside Latin, of which most faces have no letters."""
+
+    languages: tuple[str, ...]
+    letters: str  # a pattern for one of them
+    marks: str  # letters by which it is known whether a face holds it
+    share: float  # of the lines in faces that hold it
+
+
+SCRIPTS = (
+    Script(("ru", "uk", "bg", "sr", "mk", "be"), "[Ѐ-ӿ]", "жщяї", 0.4),
+    Script(("el",), "[Ͱ-Ͽἀ-῿]", "λψήώ", 0.25),
+)
 _QUOTES = [
     ('"', '"'),
     ("“", "”"),
@@ -185,6 +202,42 @@ class Corpus:
             if lines:
                 paragraphs[path.stem] = lines
         return cls(paragraphs, words)
+
+
+def of_script(corpus: Corpus, script: Script) -> Corpus:
+    """Return what of a corpus is written in a script.
+
+    Languages with little running text get paragraphs of listed words: of texts that are met again
+    and again the net would learn the wording.
+    """
+    one, chance = re.compile(script.letters), random.Random(script.letters)
+    paragraphs, words = {}, {}
+    for language in script.languages:
+        listed = [word for word in corpus.words.get(language, []) if one.search(word)]
+        if not listed:
+            continue
+        words[language] = listed
+        found = [
+            text
+            for text in corpus.paragraphs.get(language, [])
+            if len(one.findall(text)) > 0.5 * sum(map(str.isalpha, text))
+        ]
+        missing = _LEAST_TEXT - sum(map(len, found))
+        while missing > 0:
+            found.append(_sentences(listed, chance))
+            missing -= len(found[-1])
+        paragraphs[language] = found
+    return Corpus(paragraphs, words)
+
+
+def _sentences(words: list[str], chance: random.Random) -> str:
+    """Return a paragraph of words that make no sense, set as sentences."""
+    parts = []
+    for _ in range(4):
+        sentence = chance.choices(words, k=chance.randint(4, 12))
+        sentence = [word + ("," if chance.random() < 0.1 else "") for word in sentence]
+        parts.append(" ".join(sentence).rstrip(",").capitalize() + chance.choice("....?!:"))
+    return " ".join(parts)
 
 
 def _language(chance: random.Random, among: dict[str, list[str]]) -> str:
