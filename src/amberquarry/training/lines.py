@@ -35,6 +35,7 @@ from amberquarry.training.net import STYLES
 from amberquarry.training.texts import (
     SCRIPTS,
     Corpus,
+    code_word,
     number,
     of_script,
     old_spelling,
@@ -68,6 +69,9 @@ _OF_LOGO = {
     for name, letters in _LOGO_LETTERS.items()
     for n, letter in enumerate(letters)
 }
+_FIXED_PITCH = ("mono", "courier", "cursor", "code", "typewriter", "console", "inconsolata")
+_BESIDE_CODE = 0.25  # of the faces beside which a face of fixed pitch sets words of programs
+_AFTER_CODE = (",", ".", ";", ":", ")")
 _OLD_SHARE = 0.06  # of the faces that can set hand-set print, and do
 
 
@@ -473,6 +477,13 @@ class LineSource:
         self._mathematical = [
             face for face in faces if "math" in face.family and face.group != "hand"
         ]
+        self._for_code = [
+            face
+            for face in faces
+            if face.group != "hand"
+            and any(part in face.family for part in _FIXED_PITCH)
+            and not face.family.endswith("caps")
+        ]
         self._others: list[NDArray[np.float32]] = []
         self._in_script = (
             []
@@ -523,6 +534,7 @@ class LineSource:
         corpus = self._corpus_for(drawer)
         listings = 0.4 if drawer.fixed_pitch else 0.02
         cuts = self._cuts_of_formulas(drawer, Run("", second, *_style(companion)))
+        code = self._code_beside(drawer)
         made, tried = 0, 0
         while made < LINES_PER_FACE and tried < 5 * LINES_PER_FACE:
             tried += 1
@@ -547,6 +559,8 @@ class LineSource:
                 runs = [Run(text, drawer, *_style(face))]
                 if borrowed:
                     runs = _with_borrowed(runs[0], lender)
+                elif code and " " in text and chance.random() < 0.5:
+                    runs = self._with_code(runs[0], code)
                 elif companion is not face:
                     runs = self._with_companion(runs[0], Run("", second, *_style(companion)))
                 if self._foreign and chance.random() < 0.04:
@@ -616,6 +630,37 @@ class LineSource:
             )
             if part.text
         ]
+
+    def _code_beside(self, drawer: GlyphDrawer) -> Run | None:
+        """Return in what words of programs are set in running text: fixed pitch, often smaller.
+
+        Its capitals may be as low as small letters of the text, and are capitals all the same.
+        """
+        chance = self._chance
+        if not self._for_code or drawer.fixed_pitch or drawer.old or chance.random() > _BESIDE_CODE:
+            return None
+        face = chance.choice(self._for_code)
+        if any(_style(face)):  # bold and slanted ones are rare
+            face = chance.choice(self._for_code)
+        size = drawer.size_px * chance.uniform(0.72, 1.02)
+        other = GlyphDrawer(face, self._fonts, size * face.x_height)
+        return Run("", other, *_style(face), manner="plain") if other.fixed_pitch else None
+
+    def _with_code(self, run: Run, code: Run) -> list[Run]:
+        """Return a run with one or two of its words replaced by words of programs."""
+        words = run.text.split(" ")
+        at = self._chance.randrange(len(words))
+        parts = [
+            code_word(self._corpus, self._chance) for _ in range(self._chance.choice([1, 1, 1, 2]))
+        ]
+        text = " ".join(parts)
+        assert isinstance(code.drawer, GlyphDrawer)
+        if not code.drawer.holds(text.replace(" ", "")):
+            return [run]
+        mark = words[at][-1] if words[at][-1:] in _AFTER_CODE else ""
+        before, after = " ".join([*words[:at], ""]), " ".join(["", *words[at + 1 :]])
+        runs = replace(run, text=before), replace(code, text=text), replace(run, text=mark + after)
+        return [part for part in runs if part.text]
 
     def _with_foreign(self, runs: list[Run], drawer: GlyphDrawer) -> list[Run]:
         """Return a line of another script, or the line with a few words of it at its end."""

@@ -487,6 +487,31 @@ def listing(corpus: Corpus, chance: random.Random, length: int) -> str:
     return text
 
 
+def code_word(corpus: Corpus, chance: random.Random) -> str:
+    """Return what texts about programs set in fixed pitch: a constant, a name, an option."""
+    words = [
+        w for w in chance.choices(_words_of_programs(corpus), k=8) if w.isascii() and w.isalpha()
+    ]
+    words = [word.lower()[:10] for word in words[: chance.choice([1, 2, 2, 3])]] or ["x"]
+    draw = chance.random()
+    if draw < 0.35:
+        text = "_".join(words).upper()
+    elif draw < 0.6:
+        text = "".join(map(str.capitalize, words))
+        text = text if chance.random() < 0.5 else text[0].lower() + text[1:]
+    elif draw < 0.75:
+        text = chance.choice("__-.:").join(words)
+    elif draw < 0.85:
+        text = chance.choice(["-", "--", "\\", "/", "$", "@", "#", ".", "<"]) + words[0]
+    else:
+        return listing(corpus, chance, 14)
+    if chance.random() < 0.25:
+        text += chance.choice(
+            ["()", "()", "[]", str(chance.randrange(100)), ".h", ".txt", "=", "*"]
+        )
+    return text
+
+
 def mark_of_note(chance: random.Random) -> str:
     """Return a mark of a note, a power or an index: mostly one raised figure, often two."""
     if chance.random() < 0.2:
