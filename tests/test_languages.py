@@ -1,5 +1,6 @@
 """Languages are told, and their letters settle what the ink leaves open."""
 
+import itertools
 import unittest
 
 import numpy as np
@@ -10,11 +11,18 @@ from amberquarry import Settings, read_page
 from amberquarry.assembly import set_texts
 from amberquarry.formats.records import page_record
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
-from amberquarry.reading.decode import decode, doubts_of, figures_joined, resolve, weighed
+from amberquarry.reading.decode import (
+    decode,
+    doubts_of,
+    figures_joined,
+    resolve,
+    sure_words,
+    weighed,
+)
 from amberquarry.reading.languages import identify, load_prior, sign_of, words_of
 from amberquarry.reading.net import Steps
 from amberquarry.reading.repair import nearest_word
-from amberquarry.reading.search import Search, align, doubtful_parts
+from amberquarry.reading.search import Search, align, doubtful_parts, log_likelihood
 from tests.support.pages import text_page
 
 TEXTS = {
@@ -119,6 +127,47 @@ class SearchTest(unittest.TestCase):
         """A word that is no word stays if its letters are clear."""
         for steps in (said("the tbe of"), said("tbe", [(1, [("b", 0.94), ("h", 0.05)])])):
             self.assertEqual(settled(steps).text, decode(steps).text)
+
+    def test_listed_words_before_others(self):
+        """A word that is no word gives way to one that the ink allows, in its own case."""
+        for text, place, letters, wanted in (
+            ("the hcavily", 5, [("c", 0.85), ("e", 0.12)], "the heavily"),
+            ("THE HCAVILY", 5, [("C", 0.85), ("E", 0.12)], "THE HEAVILY"),
+            ("Hcavily", 1, [("c", 0.85), ("e", 0.12)], "Heavily"),
+            ("lnside", 0, [("l", 0.9), ("I", 0.08)], "Inside"),
+            ("hcavily", 1, [("c", 0.98), ("e", 0.01)], "hcavily"),  # clear ink
+            ("at hcavily", 4, [("c", 0.93), ("e", 0.06)], "at heavily"),
+            ("my_hcavily", 4, [("c", 0.93), ("e", 0.06)], "my_hcavily"),  # a name
+            ("hcavily-2", 1, [("c", 0.93), ("e", 0.06)], "hcavily-2"),
+        ):
+            self.assertEqual(settled(said(text, [(place, letters)])).text, wanted)
+
+    def test_words_of_the_page_are_known(self):
+        """What is read surely elsewhere on a page, as names are, is no misread word there."""
+        steps = said("the lampe", [(8, [("e", 0.93), ("s", 0.06)])])
+        self.assertEqual(settled(steps).text, "the lamps")
+        sure = said("Lampe and the tide")
+        known = sure_words(decode(sure), doubts_of(sure))
+        self.assertEqual(known, {"lampe", "and", "the", "tide"})
+        self.assertEqual(sure_words(decode(steps), doubts_of(steps)), {"the"})
+        prior = load_prior("en").knowing(known)
+        self.assertEqual(resolve(decode(steps), doubts_of(steps), prior, SEARCH).text, "the lampe")
+        self.assertNotIn("lampe", load_prior("en").words)
+
+    def test_likelihood_counts_all_paths(self):
+        """The forward sums agree with summing over every path of a small example."""
+        chance = np.random.default_rng(4)
+        classes = ["", "a", "b"]
+        columns = [CLASS_OF[c] if c else 0 for c in classes]
+        shares = np.full((4, 1 + len(ALPHABET)), 0, np.float32)
+        shares[:, columns] = chance.dirichlet([1, 1, 1], 4)
+        for text in ("ab", "aa", "b", ""):
+            whole = 0.0
+            for path in itertools.product(range(3), repeat=4):
+                kept = [classes[c] for n, c in enumerate(path) if n == 0 or path[n - 1] != c]
+                if "".join(kept) == text:
+                    whole += np.prod([shares[n, columns[c]] for n, c in enumerate(path)])
+            self.assertAlmostEqual(log_likelihood(shares, text), np.log(whole), places=4)
 
     def test_lost_spaces(self):
         """A space that the best path leaves out comes back where words part."""

@@ -10,9 +10,15 @@ from numpy.typing import NDArray
 
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
 from amberquarry.reading.ground import TIME_STRIDE
-from amberquarry.reading.languages import Prior
+from amberquarry.reading.languages import WORD, Prior
 from amberquarry.reading.net import Steps
-from amberquarry.reading.search import Search, align, doubtful_parts, read_part
+from amberquarry.reading.search import (
+    Search,
+    align,
+    doubtful_parts,
+    read_part,
+    with_listed_words,
+)
 
 _FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
 _FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
@@ -120,6 +126,19 @@ def doubts_of(steps: Steps) -> list[Doubt]:
     ]
 
 
+def sure_words(found: Characters, doubts: list[Doubt]) -> set[str]:
+    """Return the words of a line that hold no doubt, in small letters."""
+    open_steps = [(d.first, d.first + len(d.said.classes)) for d in doubts]
+    sure = np.ones(len(found.text), bool)
+    for first, last in open_steps:
+        sure &= (found.steps < first) | (found.steps >= last)
+    return {
+        match.group().lower()
+        for match in WORD.finditer(found.text)
+        if sure[match.start() : match.end()].all()
+    }
+
+
 def resolve(found: Characters, doubts: list[Doubt], prior: Prior, search: Search) -> Characters:
     """Return the characters with the doubtful parts read anew; what agrees is left as it is."""
     for doubt in doubts:
@@ -129,6 +148,7 @@ def resolve(found: Characters, doubts: list[Doubt], prior: Prior, search: Search
             continue
         start, end = int(inside[0]), int(inside[-1]) + 1
         text = read_part(doubt.said.classes, prior, search).strip()
+        text = with_listed_words(doubt.said.classes, text, prior, search)
         if not text or text == found.text[start:end].strip():
             continue
         classes = [CLASS_OF[letter] for letter in text]

@@ -19,13 +19,13 @@ from numpy.typing import NDArray
 ORDER = 5  # longest run of letters that is counted
 LEVELS_PER_DOUBLING = 6  # steps of the stored logarithm of a count
 _LEAST_LETTERS = 45  # from which a text's language is told
-_WORD = re.compile(r"[^\W\d_]+(?:['-][^\W\d_]+)*")
+WORD = re.compile(r"[^\W\d_]+(?:['-][^\W\d_]+)*")
 _UNSEEN = 1e-4
 
 
 def words_of(text: str) -> list[str]:
     """Return the words of a text as they are counted: small letters, straight apostrophes."""
-    return _WORD.findall(text.lower().replace("’", "'"))
+    return WORD.findall(text.lower().replace("’", "'"))
 
 
 @lru_cache(maxsize=4096)
@@ -45,9 +45,15 @@ class Prior:
         self._known: dict[str, float] = {}
         self._all = sum(count for run, count in counts.items() if len(run) == 1) or 1.0
 
+    def knowing(self, words: set[str]) -> Prior:
+        """Return the same with more words, as those of a page that were surely read."""
+        other = Prior(self.language, self._counts, self.words | words)
+        other._known = self._known
+        return other
+
     @cached_property
     def sorted_words(self) -> list[str]:
-        """The listed words in a settled order; only spelling repair asks for them."""
+        """The listed words in a settled order; only words in doubt ask for them."""
         return sorted(self.words)
 
     def log_probability(self, history: str, sign: str) -> float:

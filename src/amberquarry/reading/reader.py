@@ -23,6 +23,7 @@ from amberquarry.reading.decode import (
     doubts_of,
     figures_joined,
     resolve,
+    sure_words,
     weighed,
 )
 from amberquarry.reading.languages import identify, load_prior
@@ -121,9 +122,11 @@ def read_lines(
     script = main_script(texts)
     language = identify(" ".join(texts))
     prior = load_prior(language) if language else None
-    search = None
+    search = known = None
     if prior and settings.prior_weight:
         search = Search(settings.search_width, settings.prior_weight, _BONUS)
+        here = [sure_words(p.read, p.doubts) for parts in readings for p in parts]
+        known = prior.knowing(set().union(*here))
     results: list[Line | None] = []
     texts_placed: list[PlacedText] = []
     sizes: list[float] = []
@@ -136,9 +139,9 @@ def read_lines(
             owner[bullet[1]] = -1
             line = without_piece(found, parts[0].line, bullet[1])
             parts = [replace(parts[0], line=line), *parts[1:]]
-        if prior and search:
+        if known and search:
             parts = [
-                replace(part, read=resolve(part.read, part.doubts, prior, search)) for part in parts
+                replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
             ]
         whole = in_one_line([_placed(part, found, owner, number) for part in parts])
         text = settle_brackets(settle_figures(settle_scripts(whole.text, script), language))

@@ -3,18 +3,22 @@
 The best path decides all that is clear. A word with a doubtful step is read anew by a prefix beam
 search (Graves et al. 2006, with letters weighted as by Hannun et al. 2014). Only letters and spaces
 between letters are open: figures, signs and what stands with them stay as the best path has them.
+A word that the language's list lacks gives way to a listed one that the net finds nearly as likely.
 """
 
 from __future__ import annotations
 
 import itertools
 import math
+import re
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from rapidfuzz import process
+from rapidfuzz.distance import Levenshtein
 
-from amberquarry.reading.characters import ALPHABET, UNKNOWN
+from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
 from amberquarry.reading.languages import Prior, sign_of
 
 _SURE = 0.9  # probability of a step's best class from which it is not in doubt
@@ -22,6 +26,13 @@ _RIVAL = 0.05  # probability from which another sign is a rival of the best one
 _PARTING = 0.98  # of a space that parts words for certain
 _LEAST = 0.02  # probability of a class to be tried
 _MOST_CLASSES = 4  # tried at a step
+# A word that may give way to a listed one: its letters, and those from which two may differ.
+_LEAST_WORD, _LONG_WORD = 3, 7
+_CANDIDATES = 5  # listed words that are weighed against what was read
+_LISTED = 2.0  # what it is worth that a word is listed, as a logarithm of odds
+_AGAINST = 4.0  # logarithm of the odds against a listed word up to which it may be taken
+# A word with what stands before and after it that makes it a name of a program or a part of a word.
+_WORD = re.compile(r"(?<![\w'’\\/@.-])[^\W\d_]+(?![\w'’\\/@-]|\.\w)")
 _MOST_STEPS = 240  # of a part; what is longer is no word but noise, and is left as it is
 _LETTER = np.array([False, *(c.isalpha() and c != UNKNOWN for c in ALPHABET)])
 _SPACE = 1 + ALPHABET.index(" ")
@@ -123,6 +134,83 @@ def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) 
         for text, both in beams.items()
     }
     return max(sorted(ends), key=lambda text: ends[text])
+
+
+def with_listed_words(
+    probabilities: NDArray[np.float32], text: str, prior: Prior, search: Search
+) -> str:
+    """Return the text of a part with words that are not listed replaced by listed ones.
+
+    A listed word is taken where the net gives it nearly the odds of what was read (by the forward
+    algorithm, Graves et al. 2006) and its letters are the more usual ones. Words with figures or
+    signs in them, as names in programs have, are left as they are.
+    """
+    for found in _WORD.finditer(text):
+        word = found.group()
+        if len(word) < _LEAST_WORD or word.lower() in prior.words:
+            continue
+        around = text[text.rfind(" ", 0, found.start()) + 1 :].split(" ", 1)[0]
+        if any(map(str.isnumeric, around)):
+            continue
+        best, best_score = word, 0.0
+        said = log_likelihood(probabilities, text)
+        for listed, _, _ in process.extract(
+            word.lower(),
+            prior.sorted_words,
+            scorer=Levenshtein.distance,
+            score_cutoff=1 if len(word) < _LONG_WORD else 2,
+            limit=_CANDIDATES,
+        ):
+            if not listed.isalpha():
+                continue
+            usual = prior.log_probability_of(listed) - prior.log_probability_of(word.lower())
+            more = len(listed) - len(word)
+            worth = search.weight * usual + search.bonus * more + _LISTED
+            for other in _in_case_of(word, listed):
+                ink = log_likelihood(probabilities, _replaced(text, found, other)) - said
+                if ink > -_AGAINST and ink + worth > best_score:
+                    best, best_score = other, ink + worth
+        if best != word:
+            return with_listed_words(probabilities, _replaced(text, found, best), prior, search)
+    return text
+
+
+def _replaced(text: str, found: re.Match[str], word: str) -> str:
+    return text[: found.start()] + word + text[found.end() :]
+
+
+def _in_case_of(word: str, listed: str) -> list[str]:
+    """Return a listed word as it may stand for one that was read: in its case.
+
+    A small letter that is read first may be a wrong capital: l for I.
+    """
+    if word.isupper():
+        return [listed.upper()]
+    capital = listed[0].upper() + listed[1:]
+    if word[0].isupper():
+        return [capital]
+    return [listed] if listed[0] == word[0] else [listed, capital]
+
+
+def log_likelihood(probabilities: NDArray[np.float32], text: str) -> float:
+    """Return the natural logarithm of what the net gives a text over all paths (forward)."""
+    states = np.zeros(2 * len(text) + 1, np.int64)
+    states[1::2] = [CLASS_OF[letter] for letter in text]
+    skip = np.zeros(len(states), bool)
+    skip[3::2] = states[3::2] != states[1:-2:2]
+    shares = probabilities[:, states].astype(np.float64) + 1e-9
+    value = np.zeros(len(states))
+    value[:2] = shares[0, :2]
+    scale = 0.0
+    for row in shares[1:]:
+        moved = value.copy()
+        moved[1:] += value[:-1]
+        moved[2:] += np.where(skip[2:], value[:-2], 0)
+        value = moved * row
+        whole = value.sum()
+        scale += math.log(whole)
+        value /= whole
+    return scale + math.log(value[-2:].sum() + 1e-300)
 
 
 def _near_fixed(best: NDArray[np.int64]) -> NDArray[np.bool_]:
