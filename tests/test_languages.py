@@ -142,6 +142,18 @@ class SearchTest(unittest.TestCase):
         ):
             self.assertEqual(settled(said(text, [(place, letters)])).text, wanted)
 
+    def test_capitals_that_the_reader_lacks(self):
+        """Listed words whose capitals are none of the reader's signs are passed over."""
+        steps = said("ΑΠΛΟΙΚΟΣ ΠΡΟΙΟΝ", [(5, [("Ι", 0.6), ("Ϊ", 0.3)]), (12, [("Ι", 0.7)])])
+        self.assertEqual(len(settled(steps, "el").text), 15)
+        for language in ("el", "tr", "de"):
+            prior = load_prior(language)
+            odd = [w for w in prior.sorted_words if not CLASS_OF.keys() >= set(w.upper())][:3]
+            for word in odd:
+                text = "".join(c for c in word.upper() if c in CLASS_OF)[:-1] + "Q"
+                steps = said(text, [(len(text) - 1, [("Q", 0.5), ("X", 0.3)])])
+                self.assertTrue(resolve(decode(steps), doubts_of(steps), prior, SEARCH).text)
+
     def test_words_of_the_page_are_known(self):
         """What is read surely elsewhere on a page, as names are, is no misread word there."""
         steps = said("the lampe", [(8, [("e", 0.93), ("s", 0.06)])])

@@ -167,6 +167,8 @@ def with_listed_words(
             more = len(listed) - len(word)
             worth = search.weight * usual + search.bonus * more + _LISTED
             for other in _in_case_of(word, listed):
+                if not CLASS_OF.keys() >= set(other):  # capitals that the reader lacks
+                    continue
                 ink = log_likelihood(probabilities, _replaced(text, found, other)) - said
                 if ink > -_AGAINST and ink + worth > best_score:
                     best, best_score = other, ink + worth
