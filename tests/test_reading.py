@@ -106,6 +106,10 @@ class ScriptTest(unittest.TestCase):
         self.assertEqual(settle_scripts("арРУ(", "LATIN"), "apPY(")
         self.assertEqual(settle_scripts("PACY", "CYRILLIC"), "РАСУ")
         self.assertEqual(settle_scripts("арРУ("), "арРУ(")
+        self.assertEqual(settle_scripts("0D ЗА 46", "LATIN"), "0D 3A 46")
+        for text in ("ЗА ЛЕС", "За", "ЗА"):
+            self.assertEqual(settle_scripts(text, "CYRILLIC"), text)
+        self.assertEqual(settle_scripts("ЗА лес", "LATIN"), "ЗА лес")
 
     @given(st.text(ALPHABET, max_size=60))
     def test_length_is_kept(self, text):
@@ -370,6 +374,7 @@ class FigureTest(unittest.TestCase):
             ("3O,55 l2.l2.l9", "30,55 12.12.19"),
             ("O2 I3 10 l of oil", "O2 I3 10 l of oil"),
             ("Il 1l", "Il 1l"),
+            ("lA 2A lD l'A lAS", "1A 2A 1D l'A lAS"),
             ("B12O4", "B12O4"),
         ):
             with self.subTest(text):

@@ -54,6 +54,7 @@ _AS_FIGURES = str.maketrans("lIOo", "1100")
 _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]+(?!\S)")
 # An old-style nought read as a letter after one figure; languages that write "1o" for the first.
 _OLD_NOUGHT = re.compile(r"(?<![^\s(])([1-9]|\d[.,])o(?![^\s.,;:!?)])")
+_HEXADECIMAL = re.compile(r"(?<!\S)l(?=[A-F](?!\S))")  # a small l before a capital is a figure
 _WITH_FIRST_O = frozenset(("es", "fr", "it", "pt", "ro"))
 # Languages in which sentences begin with the word "O"; a nought there that letters follow; its
 # confidence from which it is one.
@@ -69,6 +70,8 @@ for _latin, _cyrillic, _greek in _PAIRS:
         for _other in (_latin, _cyrillic, _greek):
             if _own and _other and _other != _own:
                 _TO[_name].setdefault(_other, _own)
+# Cyrillic capitals that look like Latin ones or, З, like the figure three.
+_LATIN_SHAPES = {"З", *filter(str.isupper, _TO["LATIN"])}
 _SHARED = {letter for row in _PAIRS[:33] for letter in row if letter}
 
 
@@ -102,6 +105,7 @@ def settle_figures(text: str, language: str | None = None) -> str:
     in languages that write "1o" for the first. The text keeps its length.
     """
     text = _AMONG_FIGURES.sub(lambda match: match[0].translate(_AS_FIGURES), text)
+    text = _HEXADECIMAL.sub("1", text)
     if language is None or language in _WITH_FIRST_O:
         return text
     return _OLD_NOUGHT.sub(lambda match: f"{match[1]}0", text)
@@ -176,6 +180,10 @@ def settle_scripts(text: str, around: str | None = None) -> str:
     def settle(match: re.Match[str]) -> str:
         word = match[0]
         own = main_script([word])
+        if own == "CYRILLIC" and around == "LATIN" and set(word) <= _LATIN_SHAPES:
+            beside = text[: match.start()], text[match.end() :]
+            if main_script(beside) != own:  # "3A" in a table, not a word of Russian
+                own, word = around, word.replace("З", "3")
         script = own or line
         # Greek letters stand alone in formulas: they bind words of three letters and more
         if script is None or (script == "GREEK" and len(word) < 3 and not own):
