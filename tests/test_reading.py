@@ -402,6 +402,14 @@ class FigureTest(unittest.TestCase):
                 rise[1:] = np.where([a.isalpha() for a in text[:-1]], 10.0, rise[1:])
                 self.assertEqual(settle_case(text, rise), wanted)
 
+    def test_constants_in_small_type(self):
+        """Joined words of letters of one height are in capitals; with risers they are small."""
+        text = "type norm_OBJECt_dAtA, norm_data or a_x"
+        flat = np.array([16.0 if 5 <= n < 21 else 15.0 for n in range(len(text))])
+        risen = [n for n, letter in enumerate(text) if n > 21 and letter in "dt"]
+        flat[risen] = 22.0
+        self.assertEqual(settle_case(text, flat), "type NORM_OBJECT_DATA, norm_data or a_x")
+
     def test_a_dot_that_stands_over_the_next_letter(self):
         """In slanted type it makes that letter tall: other words tell how high small ones are."""
         text = "Wind from the west"

@@ -64,6 +64,11 @@ _CLEAR_INK = 0.95
 # Capitals that are small letters enlarged; how high these stand at most, in x-heights.
 _ONE_SHAPE = frozenset("COSVWXZВГЖЗИКЛМНОПСТХЦЧШЩЪЫЬЭЮЯΟ")
 _SMALL_LETTER = 1.15
+# Words joined by strokes below, as constants of programs are; small letters that rise above others;
+# how much higher than others these are at least.
+_JOINED = re.compile(r"[^\W\d_]\w*_\w*[^\W\d_]")
+_RISING = frozenset("bdfhklt")
+_RISEN = 1.2
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
     for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
@@ -116,7 +121,10 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
 
     In words of which a third are small letters: letters that have one shape in both cases, whose
     size the net sees, but not always what it says, and small capitals after the first letter.
-    Keeps the length. rise: (N,), from the line's foot to the top of each character.
+    Constants of programs in smaller type are read as small capitals: words joined by strokes below
+    whose letters are of one height are in capitals. Keeps the length.
+
+    rise: (N,), from the line's foot to the top of each character.
     """
     signs = list(text)
     every = [rise[n] for n, sign in enumerate(signs) if sign in LOW_LETTERS]
@@ -132,6 +140,12 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
             either = signs[n] in _ONE_SHAPE or (n > match.start() and len(signs[n].lower()) == 1)
             if either and rise[n] < _SMALL_LETTER * small:
                 signs[n] = signs[n].lower()
+    for match in _JOINED.finditer(text):
+        own = [n for n in range(*match.span()) if text[n].isalpha()]
+        even = max(rise[n] for n in own) < _RISEN * min(rise[n] for n in own)
+        if even and any(text[n] in _RISING for n in own):
+            for n in own:
+                signs[n] = signs[n].upper() if len(signs[n].upper()) == 1 else signs[n]
     return "".join(signs)
 
 

@@ -143,7 +143,8 @@ class _Learning:
         half = _BATCH // 2
         mine = chance.choices(self.own, k=half)
         old = chance.choices(self.base, k=half)
-        ink = _stack([varied(line.ink, chance) for line in mine] + [line.ink for line in old])
+        # base lines are varied too: else a thousand of them are kept and the others forgotten
+        ink = _stack([varied(line.ink, chance) for line in mine + old])
         scores, styles = self.net(ink)
         texts = [line.text for line in mine + old]
         total = self.ctc(
