@@ -135,6 +135,7 @@ class SearchTest(unittest.TestCase):
             ("THE HCAVILY", 5, [("C", 0.85), ("E", 0.12)], "THE HEAVILY"),
             ("Hcavily", 1, [("c", 0.85), ("e", 0.12)], "Heavily"),
             ("lnside", 0, [("l", 0.9), ("I", 0.08)], "Inside"),
+            ("Ysland", 0, [("Y", 0.9), ("I", 0.08)], "Ysland"),  # perhaps a name
             ("hcavily", 1, [("c", 0.98), ("e", 0.01)], "hcavily"),  # clear ink
             ("at hcavily", 4, [("c", 0.93), ("e", 0.06)], "at heavily"),
             ("my_hcavily", 4, [("c", 0.93), ("e", 0.06)], "my_hcavily"),  # a name

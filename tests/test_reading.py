@@ -23,8 +23,8 @@ from amberquarry.reading.net import OnnxLineNetwork
 from amberquarry.reading.placed import (
     PlacedText,
     close_marks,
+    part_figures,
     set_on_grid,
-    space_commas,
     without_feet,
 )
 from amberquarry.reading.reader import make_line, settle_bold
@@ -250,9 +250,27 @@ class PlaceTest(unittest.TestCase):
             ("tide, 51,66", 1.0, 5.0, "tide, 51, 66"),
         ):
             with self.subTest(text=text):
-                spaced = space_commas(line_of(text, before, after), 10.0)
+                spaced = part_figures(line_of(text, before, after), 10.0)
                 self.assertEqual(spaced.text, wanted)
                 self.assertEqual(len(spaced.boxes), len(wanted))
+
+    def test_spaces_between_words_and_figures(self):
+        """White as wide as a space parts a word and a figure; names with figures stay whole."""
+        for text, gap, wanted in (
+            ("winter of1878.", 7.0, "winter of 1878."),
+            ("a step of13 metres", 6.0, "a step of 13 metres"),
+            ("a step of13 metres", 1.0, "a step of13 metres"),
+            ("valve B12 and H2O", 7.0, "valve B12 and H2O"),
+        ):
+            at, rows = 0.0, []
+            for n, letter in enumerate(text):
+                if n and letter.isdigit() and not text[n - 1].isdigit():
+                    at += gap
+                rows.append([at, 0, at if letter == " " else at + 8, 9])
+                at += 5.0 if letter == " " else 9.0
+            plain = np.zeros((len(text), 4)), np.zeros((len(text), 3))
+            line = PlacedText(text, np.array(rows, np.float32), np.ones(len(text)), *plain)
+            self.assertEqual(part_figures(line, 10.0).text, wanted)
 
     def test_spaces_of_fixed_pitch_are_empty_places(self):
         """On a grid of 10 pixels spaces follow the places; off it they stay as they were read."""

@@ -193,11 +193,11 @@ def without_feet(line: PlacedText) -> PlacedText:
     return line.without(feet) if feet else line
 
 
-def space_commas(line: PlacedText, x_height: float) -> PlacedText:
-    """Return a line in proportional type with a space after each comma that white follows.
+def part_figures(line: PlacedText, x_height: float) -> PlacedText:
+    """Return a line in proportional type with a space after commas and words that white follows.
 
-    In figures and single letters a narrow space is read as none: "12, 45". Commas within a figure
-    stand as near to what follows as to what comes before.
+    In figures and single letters a narrow space is read as none: "12, 45", "of 1878". Commas within
+    a figure stand as near to what follows as to what comes before.
     """
     gaps = line.boxes[1:, 0] - line.boxes[:-1, 2]
     _, white = _spaces_of(line)
@@ -205,7 +205,9 @@ def space_commas(line: PlacedText, x_height: float) -> PlacedText:
     least = min(_SURE_WHITE * x_height, max(_SPACE_OF_USUAL * usual, _LEAST_WHITE * x_height))
     for at in range(len(line.text) - 2, 0, -1):  # from the end, so that places stay
         wide = gaps[at] > max(least, gaps[at - 1] + _MORE_WHITE * x_height)
-        if wide and line.text[at] == "," and line.text[at + 1].isalnum():
+        before, after = line.text[at - 1 : at + 1], line.text[at + 1]
+        word = before.isalpha() and before.islower() and after.isdecimal()
+        if wide and (word or (before[1] == "," and after.isalnum())):
             line = _with_space_before(line, at + 1, least)
     return line
 

@@ -33,9 +33,9 @@ from amberquarry.reading.placed import (
     PlacedText,
     close_marks,
     in_one_line,
+    part_figures,
     set_leaders,
     set_on_grid,
-    space_commas,
     with_bullet,
     without_feet,
 )
@@ -153,7 +153,7 @@ def read_lines(
             whole = close_marks(whole)
         size = type_size(whole.text, whole.boxes) or lines[number].x_height
         gridded = set_on_grid(whole, lines[number].step) if lines[number].step else whole
-        whole = space_commas(whole, size) if gridded is whole else gridded
+        whole = part_figures(whole, size) if gridded is whole else gridded
         if bullet is not None:
             whole = with_bullet(whole, bullet[0], found.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)

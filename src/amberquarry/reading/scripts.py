@@ -141,10 +141,10 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
             if either and rise[n] < _SMALL_LETTER * small:
                 signs[n] = signs[n].lower()
     for match in _JOINED.finditer(text):
-        own = [n for n in range(*match.span()) if text[n].isalpha()]
-        even = max(rise[n] for n in own) < _RISEN * min(rise[n] for n in own)
-        if even and any(text[n] in _RISING for n in own):
-            for n in own:
+        letters = [n for n in range(*match.span()) if text[n].isalpha()]
+        even = max(rise[n] for n in letters) < _RISEN * min(rise[n] for n in letters)
+        if even and any(text[n] in _RISING for n in letters):
+            for n in letters:
                 signs[n] = signs[n].upper() if len(signs[n].upper()) == 1 else signs[n]
     return "".join(signs)
 

@@ -184,13 +184,14 @@ def _replaced(text: str, found: re.Match[str], word: str) -> str:
 def _in_case_of(word: str, listed: str) -> list[str]:
     """Return a listed word as it may stand for one that was read: in its case.
 
-    A small letter that is read first may be a wrong capital: l for I.
+    A small letter that is read first may be a wrong capital: l for I. A capital first letter is the
+    best known of a name, and stays.
     """
     if word.isupper():
         return [listed.upper()]
     capital = listed[0].upper() + listed[1:]
     if word[0].isupper():
-        return [capital]
+        return [capital] if capital[0] == word[0] else []
     return [listed] if listed[0] == word[0] else [listed, capital]
 
 
