@@ -1,10 +1,10 @@
 """Errors of the line reader by script and by what wears print down, and the confusions that remain.
 
 `python benchmarks/lines.py --data DATA` draws lines in fonts held out of training: the same texts
-and faces for every kind of wear, each with nothing else done to it but light paper and a light scan. It
-prints the share of wrong characters by kind and script, spaces that are missing or too many of a
-thousand, and what is taken for what most often. Words of languages without running text come from
-their lists.
+and faces for every kind of wear, each with nothing else done to it but light paper and a light
+scan. It prints the share of wrong characters by kind and script, spaces that are missing or too
+many of a thousand, and what is taken for what most often. Words of languages without running text
+come from their lists.
 """
 
 from __future__ import annotations
