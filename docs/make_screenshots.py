@@ -25,13 +25,15 @@ SHOTS = Path(__file__).parent / "screenshots"
 SIZE = (1280, 800)
 
 
-def terminal(commands: list[str], target: Path, folder: Path, seconds: float) -> None:
-    """Run commands in a terminal window on a virtual screen and take its picture."""
+def terminal(commands: list[str], target: Path, folder: Path, most: float = 400) -> None:
+    """Run commands in a terminal window and take its picture when they end, or after `most` s."""
+    done = folder / "done"
+    done.unlink(missing_ok=True)
     script = folder / "commands.sh"
     lines = ["export PS1='$ '", "clear"]
     for command in commands:
         lines += [f"echo '$ {command}'", command]
-    script.write_text("\n".join([*lines, "sleep 600"]) + "\n", encoding="utf-8")
+    script.write_text("\n".join([*lines, f"touch {done}", "sleep 600"]) + "\n", encoding="utf-8")
     display = ":97"
     screen = subprocess.Popen(["Xvfb", display, "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"])
     time.sleep(2)
@@ -41,7 +43,10 @@ def terminal(commands: list[str], target: Path, folder: Path, seconds: float) ->
          "-bg", "#fdfbf5", "-fg", "#222222", "-b", "12", "-e", "bash", str(script)],
         env=environment, cwd=folder,
     )  # fmt: skip
-    time.sleep(seconds)
+    until = time.monotonic() + most
+    while not done.exists() and time.monotonic() < until:
+        time.sleep(0.5)
+    time.sleep(1)  # until the window shows the last line
     subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
     window.kill()
     screen.kill()
@@ -72,7 +77,7 @@ def main() -> None:
         )
         terminal(
             ["amberquarry convert scans --out run2", "amberquarry score run2 truth.jsonl"],
-            SHOTS / "convert-and-score.png", folder, 110,
+            SHOTS / "convert-and-score.png", folder,
         )  # fmt: skip
         for target, arguments in (
             ("look-page.png", ["scans/yearbook-1932.pdf"]),
@@ -94,7 +99,7 @@ def main() -> None:
         records = [{**r, "document": r["document"].removeprefix("worn/")} for r in kept]
         (folder / "worn.jsonl").write_text("".join(dump(r) + "\n" for r in records))
         varied = "--vary preparation.ink_threshold=0.25,0.42 --truth worn.jsonl --out trial"
-        terminal([f"amberquarry compare worn {varied}"], SHOTS / "compare-table.png", folder, 45)
+        terminal([f"amberquarry compare worn {varied}"], SHOTS / "compare-table.png", folder)
         shutil.copy(folder / "trial" / "differences.png", SHOTS / "compare.png")
         shrink(SHOTS / "compare.png")
         example = Path(__file__).parent.parent / "examples" / "draw_words.py"

@@ -49,6 +49,8 @@ class ConfidenceTest(unittest.TestCase):
         """The mean is taken over characters."""
         words = [Word("abcdef", Box(0, 0, 1, 1), 1.0, 0, 6), Word("xy", Box(0, 0, 1, 1), 0.2, 7, 9)]
         self.assertAlmostEqual(weighted_confidence(words), 0.8)
+        dots = Word("." * 40, Box(0, 0, 9, 9), 0.1, 0, 40)  # a leader counts as one sign
+        self.assertGreater(weighted_confidence([*words, dots]), 0.6)
 
     def test_page_without_words_has_none(self):
         """A blank page has confidence 0 and no text."""

@@ -435,9 +435,13 @@ def legibility_of(lines: Iterable[Line]) -> float:
 
 
 def weighted_confidence(words: Iterable[Word]) -> float:
-    """Return the mean confidence of words weighted by length, 0 if there are none."""
+    """Return the mean confidence of words weighted by length, 0 if there are none.
+
+    A row of dots counts as one sign: how many they are is often in doubt, and matters little.
+    """
     total = weight = 0.0
     for word in words:
-        total += word.confidence * len(word.text)
-        weight += len(word.text)
+        own = len(word.text.strip(".")) or 1
+        total += word.confidence * own
+        weight += own
     return total / weight if weight else 0.0
