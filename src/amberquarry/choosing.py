@@ -53,6 +53,7 @@ _IN_OTHER_SCRIPT, _ROWS = 0.9, 5
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 _NEARLY = 0.8
 _BOARD_WORDS, _BOARD_SHARE = 30, 0.9  # words on boards at most; letters read there of the whole
+_SURE_SHARE = 1.1  # of what a surely read page says: more is wanted of its boards
 _BAD = 0.5  # mean confidence of what is hardly text
 _DOUBTFUL = 0.8  # of what may be marks on a photograph whose dark ground is as even as paper
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
@@ -189,7 +190,10 @@ def _says_more(scene: Page, page: Page) -> bool:
     """
     if page.confidence < _BAD:
         return _letters_in_words(scene) > _NEARLY * _letters_in_words(page)
-    share = _BOARD_SHARE if sum(1 for _ in page.words) <= _BOARD_WORDS else 1.0
+    if page.confidence >= SURE:
+        share = _SURE_SHARE
+    else:
+        share = _BOARD_SHARE if sum(1 for _ in page.words) <= _BOARD_WORDS else 1.0
     return _letters_gained(scene) > share * _letters_gained(page)
 
 
