@@ -17,7 +17,6 @@ from pathlib import Path
 import click
 import numpy as np
 import torch
-from rapidfuzz.distance import Levenshtein
 
 from amberquarry.reading import load_network
 from amberquarry.reading.decode import decode, doubts_of, resolve
@@ -26,24 +25,30 @@ from amberquarry.reading.net import DEFAULT_MODEL, LineNetwork
 from amberquarry.reading.search import Search
 from amberquarry.settings import ReadingSettings
 from amberquarry.training.faces import load_faces
+from amberquarry.training.labelled import LabelledLine
 from amberquarry.training.learn import WEIGHTS
-from amberquarry.training.lines import LineSource, Sample
+from amberquarry.training.lines import LineSource
 from amberquarry.training.net import export_onnx, net_of
 from amberquarry.training.texts import Corpus, running
+from learn import error_rate
 
 LENGTHS = range(76, 85)
 WEARS = {"clean": 0.0, "worn": 1.0}
 
 
-def lines_of(data: Path, wear: float, count: int) -> list[Sample]:
+def lines_of(data: Path, wear: float, count: int) -> list[LabelledLine]:
     """Return English lines of about eighty characters in held-out fonts."""
     whole = Corpus.load(data / "corpus")
     english = Corpus({"en": whole.paragraphs["en"]}, {"en": whole.words["en"]})
     faces = load_faces(data / "faces.json", "test")
     source = LineSource(data, english, faces, {}, seed=80, write=write, longest=LENGTHS[-1])
-    found: list[Sample] = []
+    found: list[LabelledLine] = []
     while len(found) < count:
-        found += [sample for sample in source.lines(wear) if len(sample.text) in LENGTHS]
+        found += [
+            LabelledLine("", sample.ink, sample.text)
+            for sample in source.lines(wear)
+            if len(sample.text) in LENGTHS
+        ]
     return found[:count]
 
 
@@ -52,7 +57,7 @@ def write(corpus: Corpus, chance: random.Random, length: int, listings: float) -
     return running(corpus, chance, LENGTHS[-1])
 
 
-def milliseconds(read: Callable[[Sample], object], lines: list[Sample]) -> float:
+def milliseconds(read: Callable[[LabelledLine], object], lines: list[LabelledLine]) -> float:
     """Return the median time of reading a line, each read three times."""
     times = []
     for sample in lines:
@@ -61,14 +66,6 @@ def milliseconds(read: Callable[[Sample], object], lines: list[Sample]) -> float
             read(sample)
             times.append(time.perf_counter() - began)
     return 1000 * float(np.median(times))
-
-
-def error_percent(network: LineNetwork, lines: list[Sample]) -> float:
-    """Return the share of wrong characters by the best path."""
-    wrong = sum(
-        Levenshtein.distance(decode(network.steps(s.ink)).text.strip(), s.text) for s in lines
-    )
-    return 100 * wrong / sum(len(sample.text) for sample in lines)
 
 
 @click.command()
@@ -91,19 +88,19 @@ def main(data: Path, lines: int) -> None:
         for name, path in (("shipped", DEFAULT_MODEL), ("floats", whole)):
             network = load_network(path)
 
-            def read(sample: Sample, network: LineNetwork = network) -> str:
+            def read(sample: LabelledLine, network: LineNetwork = network) -> str:
                 steps = network.steps(sample.ink)
                 return resolve(decode(steps), doubts_of(steps), prior, search).text
 
-            def alone(sample: Sample, network: LineNetwork = network) -> object:
+            def alone(sample: LabelledLine, network: LineNetwork = network) -> object:
                 return network.steps(sample.ink)
 
             click.echo(
                 f"{name:8} {path.stat().st_size / 2**20:4.1f} "
                 f"{milliseconds(alone, drawn['clean']):8.2f} "
                 f"{milliseconds(read, drawn['clean']):17.2f} "
-                f"{error_percent(network, drawn['clean']):8.2f} "
-                f"{error_percent(network, drawn['worn']):7.2f}"
+                f"{100 * error_rate(network, drawn['clean']):8.2f} "
+                f"{100 * error_rate(network, drawn['worn']):7.2f}"
             )
 
 

@@ -128,10 +128,10 @@ def doubts_of(steps: Steps) -> list[Doubt]:
 
 def sure_words(found: Characters, doubts: list[Doubt]) -> set[str]:
     """Return the words of a line that hold no doubt, in small letters."""
-    open_steps = [(d.first, d.first + len(d.said.classes)) for d in doubts]
     sure = np.ones(len(found.text), bool)
-    for first, last in open_steps:
-        sure &= (found.steps < first) | (found.steps >= last)
+    for doubt in doubts:
+        last = doubt.first + len(doubt.said.classes)
+        sure &= (found.steps < doubt.first) | (found.steps >= last)
     return {
         match.group().lower()
         for match in WORD.finditer(found.text)

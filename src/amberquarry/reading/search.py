@@ -152,18 +152,20 @@ def with_listed_words(
         around = text[text.rfind(" ", 0, found.start()) + 1 :].split(" ", 1)[0]
         if any(map(str.isnumeric, around)):
             continue
-        best, best_score = word, 0.0
-        said = log_likelihood(probabilities, text)
-        for listed, _, _ in process.extract(
+        near = process.extract(
             word.lower(),
             prior.sorted_words,
             scorer=Levenshtein.distance,
             score_cutoff=1 if len(word) < _LONG_WORD else 2,
             limit=_CANDIDATES,
-        ):
-            if not listed.isalpha():
-                continue
-            usual = prior.log_probability_of(listed) - prior.log_probability_of(word.lower())
+        )
+        candidates = [listed for listed, _, _ in near if listed.isalpha()]
+        if not candidates:
+            continue
+        best, best_score = word, 0.0
+        said, own = log_likelihood(probabilities, text), prior.log_probability_of(word.lower())
+        for listed in candidates:
+            usual = prior.log_probability_of(listed) - own
             more = len(listed) - len(word)
             worth = search.weight * usual + search.bonus * more + _LISTED
             for other in _in_case_of(word, listed):
