@@ -278,7 +278,7 @@ def read_one(path: str) -> tuple[str, PageScore, float]:
 def groups_of(fact: dict[str, str]) -> list[str]:
     """Return the rows of the table in which a page counts."""
     english = fact["language"] == "en"
-    names = ["all", f"{fact['columns']} column"]
+    names = ["all", f"{fact['columns']} column", f"in {fact['language']}"]
     if not english:
         names.append("other languages")
     elif fact["columns"] == "single":

@@ -77,6 +77,7 @@ _LEAST_GRID = 3.0  # letters of its height and width
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SCALE_LETTERS = 0.7  # to a figure, in a row of figures, which may overlap and read badly
 _LEAST_SURE = 3  # letters that make a reading sure
+_SIDES = (90, 270)  # turns that set a line upright which runs up or down the page
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
 
@@ -282,26 +283,16 @@ def _read_vertical(
         x0, y0 = max(0, int(box.x0 - room)), max(0, int(box.y0 - room))
         x1, y1 = int(box.x1 + room) + 1, int(box.y1 + room) + 1
         crop = prepared.grey[y0:y1, x0:x1]
-        height, width = crop.shape
-        read = {}
-        for turned in (0, 90, 270):
-            made = prepare(
-                np.ascontiguousarray(np.rot90(crop, turned // 90)),
-                settings.preparation,
-                lying=False,
-            )
-            corner = Mapping.of(np.array([[1.0, 0.0, x0], [0.0, 1.0, y0]]))
-            on_page = corner.after(turned_back(turned, width, height)).after(made.to_source)
-            source = prepared.to_source.after(on_page)
-            placed = replace(made, to_source=source, turned=turned)
-            found = _read_regions(placed, analyse(placed, settings.layout), network, settings)
-            read[turned] = [block for block in _at_source(found, placed) if block.lines]
+        corner = prepared.to_source.after(Mapping.of(np.array([[1.0, 0.0, x0], [0.0, 1.0, y0]])))
+        read = {turned: _read_turned(crop, turned, corner, network, settings) for turned in _SIDES}
         letters = {turned: _letters(found) for turned, found in read.items()}
-        best = max((90, 270), key=lambda turned: _surety(letters[turned]))
+        best = max(_SIDES, key=lambda turned: _surety(letters[turned]))
         sure = _surety(letters[best])
+        if sure < _SURE_VERTICAL:
+            continue
         # letters on their side may pass for a few others, one in a row: "D" for "m"
-        standing = _surety(letters[0], len(letters[best]))
-        if sure < _SURE_VERTICAL or sure < standing + _BIAS:
+        as_is = _letters(_read_turned(crop, 0, corner, network, settings))
+        if sure < _surety(as_is, len(letters[best])) + _BIAS:
             continue
         for block in read[best]:
             block.kind, block.level = BlockKind.LABEL, None
@@ -311,6 +302,27 @@ def _read_vertical(
             grey, ink = grey.copy(), ink.copy()
         grey[y0:y1, x0:x1], ink[y0:y1, x0:x1] = 255, 0
     return blocks, replace(prepared, grey=grey, ink=ink)
+
+
+def _read_turned(
+    crop: NDArray[np.uint8],
+    turned: int,
+    to_source: Mapping,
+    network: LineNetwork,
+    settings: Settings,
+) -> list[Block]:
+    """Return what stands in a cut of a page turned by so many degrees, at its place in the source.
+
+    to_source: from the pixels of the cut as it is.
+    """
+    made = prepare(
+        np.ascontiguousarray(np.rot90(crop, turned // 90)), settings.preparation, lying=False
+    )
+    height, width = crop.shape
+    on_cut = turned_back(turned, width, height).after(made.to_source)
+    placed = replace(made, to_source=to_source.after(on_cut), turned=turned)
+    found = _read_regions(placed, analyse(placed, settings.layout), network, settings)
+    return [block for block in _at_source(found, placed) if block.lines]
 
 
 def _letters(blocks: list[Block]) -> list[float]:
