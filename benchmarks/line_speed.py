@@ -74,7 +74,7 @@ def milliseconds(read: Callable[[LabelledLine], object], lines: list[LabelledLin
 def main(data: Path, lines: int) -> None:
     """Print a row for the shipped model and one for floating point."""
     settings = ReadingSettings()
-    search = Search(settings.search_width, settings.prior_weight, 0.8)
+    search = Search(settings.search_width, settings.prior_weight)
     prior = load_prior("en")
     drawn = {name: lines_of(data, wear, lines) for name, wear in WEARS.items()}
     columns = np.mean([sample.ink.shape[1] for sample in drawn["clean"]])

@@ -79,7 +79,6 @@ def read(
 @click.option("--model", type=click.Path(path_type=Path, exists=True), default=DEFAULT_MODEL)
 @click.option("--lines", default=150, show_default=True, help="For each language.")
 @click.option("--weight", "weights", multiple=True, type=float, default=[0.3])
-@click.option("--bonus", default=0.8, show_default=True)
 @click.option("--figures", default=1200, show_default=True, help="Lines of figures.")
 @click.option("--language", "chosen", multiple=True)
 def main(
@@ -87,14 +86,13 @@ def main(
     model: Path,
     lines: int,
     weights: list[float],
-    bonus: float,
     figures: int,
     chosen: tuple[str, ...],
 ) -> None:
     """Print errors by language, and figures that the prior changed."""
     network = load_network(model)
     corpus = Corpus.load(data / "corpus")
-    searches = [Search(6, weight, bonus) for weight in weights]
+    searches = [Search(6, weight) for weight in weights]
     click.echo("language  lines  best path %  " + "  ".join(f"weight {w}" for w in weights))
     whole = [0] * (len(searches) + 1)
     characters = 0

@@ -37,7 +37,7 @@ TEXTS = {
     "el": "Ο φύλακας έγραφε κάθε ώρα το ύψος του νερού και άναβε τη λάμπα το βράδυ.",
     "tr": "Bekçi her saat suyun yüksekliğini yazar ve akşam olunca kuledeki lambayı yakardı.",
 }
-SEARCH = Search(6, 0.3, 0.8)
+SEARCH = Search(6, 0.3)
 
 
 def said(text, doubts=(), sureness=0.99):

@@ -398,6 +398,19 @@ class SignTest(unittest.TestCase):
         rise = np.array([high, *[low] * 9, 0, high, low, low, high, high, high])
         self.assertEqual(settle_case(text, rise), "Innovative NetBSD")
 
+    def test_letters_as_high_as_the_capitals_between_are_such(self):
+        """Names of programs: a letter of one shape is a capital where it stands as high."""
+        tall = dict.fromkeys("NRHd", 20.0)
+        for text, high, expected in [
+            ("NormobjectRead", (4,), "NormObjectRead"),
+            ("NormobjectRead", (), "NormobjectRead"),
+            ("objectHandle", (), "objectHandle"),
+            ("Normobjects", (4,), "Normobjects"),
+        ]:
+            rise = [20.0 if n in high else tall.get(sign, 15.0) for n, sign in enumerate(text)]
+            with self.subTest(text=text, high=high):
+                self.assertEqual(settle_case(text, np.array(rise)), expected)
+
     def test_rings_are_bullets(self):
         """A ring is smaller than the letters of its shape, and stands before a space."""
         ring = np.array([[0, 0, 17, 17], [20, 0, 30, 20], [30, 0, 50, 36]], np.float32)

@@ -58,7 +58,6 @@ _SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried 
 _LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
 _HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
-_BONUS = 0.8  # for each character of a doubtful word, since each costs probability
 _MOSTLY = 0.6  # of letters: a page's in an unknown script, capitals of a part of a line
 _SCRAP = 5  # letters of a line that tell nothing by themselves
 _FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
@@ -124,7 +123,7 @@ def read_lines(
     prior = load_prior(language) if language else None
     search = known = None
     if prior and settings.prior_weight:
-        search = Search(settings.search_width, settings.prior_weight, _BONUS)
+        search = Search(settings.search_width, settings.prior_weight)
         here = [sure_words(p.read, p.doubts) for parts in readings for p in parts]
         known = prior.knowing(set().union(*here))
     results: list[Line | None] = []

@@ -64,6 +64,10 @@ _CLEAR_INK = 0.95
 # Capitals that are small letters enlarged; how high these stand at most, in x-heights.
 _ONE_SHAPE = frozenset("COSVWXZВГЖЗИКЛМНОПСТХЦЧШЩЪЫЬЭЮЯΟ")
 _SMALL_LETTER = 1.15
+# Words run together with capitals between, as names in programs; how high another capital stands
+# there, in those heights.
+_WITH_INNER_CAPITAL = re.compile(r"[a-zа-я][A-ZА-Я]")
+_AS_HIGH = (0.9, 1.1)
 # Words joined by strokes below, as constants of programs are; small letters that rise above others;
 # how much higher than others these are at least.
 _JOINED = re.compile(r"[^\W\d_]\w*_\w*[^\W\d_]")
@@ -120,7 +124,8 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
     """Return `text` with capitals that are no higher than the small letters of their word as such.
 
     In words of which a third are small letters: letters that have one shape in both cases, whose
-    size the net sees, but not always what it says, and small capitals after the first letter.
+    size the net sees, but not always what it says, and small capitals after the first letter. In
+    names of programs with capitals between, letters of one shape as high as these are capitals.
     Constants of programs in smaller type are read as small capitals: words joined by strokes below
     whose letters are of one height are in capitals. Keeps the length.
 
@@ -140,6 +145,13 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
             either = signs[n] in _ONE_SHAPE or (n > match.start() and len(signs[n].lower()) == 1)
             if either and rise[n] < _SMALL_LETTER * small:
                 signs[n] = signs[n].lower()
+        if not _WITH_INNER_CAPITAL.search(match[0]):
+            continue
+        high = float(np.median([rise[n] for n in own if text[n].isupper()]))
+        for n in own:
+            as_high = high * _AS_HIGH[0] < rise[n] < high * _AS_HIGH[1]
+            if signs[n].upper() in _ONE_SHAPE and as_high and rise[n] > _RISEN * small:
+                signs[n] = signs[n].upper()
     for match in _JOINED.finditer(text):
         letters = [n for n in range(*match.span()) if text[n].isalpha()]
         even = max(rise[n] for n in letters) < _RISEN * min(rise[n] for n in letters)

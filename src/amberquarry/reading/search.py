@@ -46,7 +46,7 @@ class Search:
 
     width: int  # readings that are kept at each step; 1 is the best path alone
     weight: float  # of the prior's logarithm against the net's
-    bonus: float  # for each character, since each costs probability
+    bonus: float = 0.8  # for each character, since each costs probability
 
 
 def doubtful_parts(probabilities: NDArray[np.float32]) -> list[tuple[int, int]]:
