@@ -32,6 +32,7 @@ from amberquarry.reading.scripts import (
     settle_articles,
     settle_brackets,
     settle_case,
+    settle_cedillas,
     settle_figures,
     settle_scripts,
 )
@@ -110,6 +111,36 @@ class ScriptTest(unittest.TestCase):
         for text in ("ЗА ЛЕС", "За", "ЗА"):
             self.assertEqual(settle_scripts(text, "CYRILLIC"), text)
         self.assertEqual(settle_scripts("ЗА лес", "LATIN"), "ЗА лес")
+
+    def test_latin_names_stay_latin_in_other_scripts(self):
+        """Words with a letter that the page's script or language lacks, and listed ones."""
+        latin = {"copy", "http", "tex", "pace"}
+        for script, language, text, wanted in (
+            ("CYRILLIC", "ru", "файл ІЅО из ВІОЅ", "файл ISO из BIOS"),
+            ("CYRILLIC", "ru", "Глава ХІХ", "Глава XIX"),
+            ("CYRILLIC", "uk", "глава ХІХ", "глава ХІХ"),
+            ("CYRILLIC", "sr", "Ја и она", "Ја и она"),
+            ("GREEK", "el", "το ΒΙΟS και CSΜ", "το BIOS και CSM"),
+            ("CYRILLIC", "ru", "по НТТР в ТеХ", "по HTTP в TeX"),
+            ("CYRILLIC", "ru", "о расе и МОСТ", "о расе и МОСТ"),
+        ):
+            with self.subTest(text=text):
+                settled = settle_scripts(text, script, language, {"расе", "мост"}, latin)
+                self.assertEqual(settled, wanted)
+
+    def test_marks_below_are_those_of_the_language(self):
+        """Romanian has commas, Turkish cedillas; where the language is not known, as read."""
+        for language, text, wanted in (
+            ("ro", "poştă şi viaţă", "poștă și viață"),
+            ("tr", "șimdi", "şimdi"),
+            (None, "şi și", "şi și"),
+        ):
+            self.assertEqual(settle_cedillas(text, language), wanted)
+
+    def test_a_stroke_at_the_end_of_capitals_is_one(self):
+        """Not in words of small letters, nor before more of them."""
+        for text, wanted in (("UEFl", "UEFI"), ("HCl", "HCl"), ("ABCle", "ABCle")):
+            self.assertEqual(settle_case(text, np.zeros(len(text))), wanted)
 
     @given(st.text(ALPHABET, max_size=60))
     def test_length_is_kept(self, text):

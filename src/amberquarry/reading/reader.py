@@ -45,6 +45,7 @@ from amberquarry.reading.scripts import (
     settle_articles,
     settle_brackets,
     settle_case,
+    settle_cedillas,
     settle_figures,
     settle_scripts,
 )
@@ -126,6 +127,9 @@ def read_lines(
         search = Search(settings.search_width, settings.prior_weight)
         here = [sure_words(p.read, p.doubts) for parts in readings for p in parts]
         known = prior.knowing(set().union(*here))
+    listed, listed_latin = (
+        (prior.words, load_prior("en").words) if prior and script != "LATIN" else ((), ())
+    )
     results: list[Line | None] = []
     texts_placed: list[PlacedText] = []
     sizes: list[float] = []
@@ -143,8 +147,9 @@ def read_lines(
                 replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
             ]
         whole = in_one_line([_placed(part, found, owner, number) for part in parts])
-        text = settle_brackets(settle_figures(settle_scripts(whole.text, script), language))
-        text = settle_articles(text, whole.confidences, language)
+        text = settle_scripts(whole.text, script, language, listed, listed_latin)
+        text = settle_brackets(settle_figures(text, language))
+        text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
         text = settle_ring(text, whole.boxes, parts[0].line.x_height)
         whole = set_leaders(replace(whole, text=text), lines[number], found)
         whole = without_feet(whole)

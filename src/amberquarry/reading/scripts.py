@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -73,6 +73,9 @@ _AS_HIGH = (0.9, 1.1)
 _JOINED = re.compile(r"[^\W\d_]\w*_\w*[^\W\d_]")
 _RISING = frozenset("bdfhklt")
 _RISEN = 1.2
+_STROKE_AMONG_CAPITALS = re.compile(r"(?<=[A-Z]{3})l(?![^\W_])")
+# Romanian writes a comma below, Turkish a cedilla, where faces draw both alike.
+_COMMA_BELOW, _CEDILLA = str.maketrans("ŞşŢţ", "ȘșȚț"), str.maketrans("Șș", "Şş")
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
 for _latin, _cyrillic, _greek in _PAIRS:
     for _name, _own in (("LATIN", _latin), ("CYRILLIC", _cyrillic), ("GREEK", _greek)):
@@ -81,6 +84,10 @@ for _latin, _cyrillic, _greek in _PAIRS:
                 _TO[_name].setdefault(_other, _own)
 # Cyrillic capitals that look like Latin ones or, З, like the figure three.
 _LATIN_SHAPES = {"З", *filter(str.isupper, _TO["LATIN"])}
+# Look-alikes that are no letters of a language in Cyrillic; of those not named, Macedonian's.
+_LACKING = {"ru": "ІіЇїЈјЅѕ", "bg": "ІіЇїЈјЅѕ", "uk": "ЈјЅѕ", "sr": "ІіЇїЅѕ"}
+_MACEDONIAN = "Ѕѕ"
+_LEAST_NAME = 3  # letters of a word that is Latin in a line of another script
 _SHARED = {letter for row in _PAIRS[:33] for letter in row if letter}
 
 
@@ -125,9 +132,10 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
 
     In words of which a third are small letters: letters that have one shape in both cases, whose
     size the net sees, but not always what it says, and small capitals after the first letter. In
-    names of programs with capitals between, letters of one shape as high as these are capitals.
-    Constants of programs in smaller type are read as small capitals: words joined by strokes below
-    whose letters are of one height are in capitals. Keeps the length.
+    names of programs with capitals between, letters of one shape as high as these are capitals. A
+    small l that ends a word of capitals is an I. Constants of programs in smaller type are read as
+    small capitals: words joined by strokes below whose letters are of one height are in capitals.
+    Keeps the length.
 
     rise: (N,), from the line's foot to the top of each character.
     """
@@ -158,7 +166,7 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
         if even and any(text[n] in _RISING for n in letters):
             for n in letters:
                 signs[n] = signs[n].upper() if len(signs[n].upper()) == 1 else signs[n]
-    return "".join(signs)
+    return _STROKE_AMONG_CAPITALS.sub("I", "".join(signs))
 
 
 def settle_articles(text: str, confidences: NDArray[np.float32], language: str | None) -> str:
@@ -172,6 +180,13 @@ def settle_articles(text: str, confidences: NDArray[np.float32], language: str |
     return _LONE_NOUGHT.sub(
         lambda match: "O" if confidences[match.start()] < _CLEAR_INK else match[0], text
     )
+
+
+def settle_cedillas(text: str, language: str | None) -> str:
+    """Return `text` with the marks below letters that the language writes. Keeps the length."""
+    if language == "ro":
+        return text.translate(_COMMA_BELOW)
+    return text.translate(_CEDILLA) if language == "tr" else text
 
 
 def settle_brackets(text: str) -> str:
@@ -195,13 +210,33 @@ def settle_brackets(text: str) -> str:
     return "".join(signs)
 
 
-def settle_scripts(text: str, around: str | None = None) -> str:
+def _in_script(word: str, script: str) -> str:
+    return "".join(
+        letter if script_of(letter) == script else _TO[script].get(letter, letter)
+        for letter in word
+    )
+
+
+def settle_scripts(
+    text: str,
+    around: str | None = None,
+    language: str | None = None,
+    listed: Collection[str] = (),
+    listed_latin: Collection[str] = (),
+) -> str:
     """Return `text` with the look-alikes of each word in the script of its other letters.
 
     A word of look-alikes only takes the script of the line, or of `around` where the line has
-    none. The text keeps its length.
+    none, if each of its letters has a form there that `language` writes with: "ISO" stays Latin in
+    Russian and Greek. So do words of the list for Latin script that the language's own lacks, in
+    small letters: "exec", "HTTP". The text keeps its length.
     """
     line = main_script([text]) or around
+    lacking = _LACKING.get(language or "", _MACEDONIAN)
+
+    def writes(script: str, letter: str) -> bool:
+        form = letter if script_of(letter) == script else _TO[script].get(letter, "")
+        return bool(form) and form not in lacking
 
     def settle(match: re.Match[str]) -> str:
         word = match[0]
@@ -214,10 +249,11 @@ def settle_scripts(text: str, around: str | None = None) -> str:
         # Greek letters stand alone in formulas: they bind words of three letters and more
         if script is None or (script == "GREEK" and len(word) < 3 and not own):
             return word
-        return "".join(
-            _TO[script].get(letter, letter) if script_of(letter) != script else letter
-            for letter in word
-        )
+        if not own and not all(writes(script, letter) for letter in word):
+            script = next((s for s in _TO if all(writes(s, letter) for letter in word)), script)
+        settled, latin = _in_script(word, script), _in_script(word, "LATIN")
+        named = not own and len(word) >= _LEAST_NAME and latin.lower() in listed_latin
+        return latin if named and settled.lower() not in listed else settled
 
     # parts of a name with strokes or figures in it are of one script
     return re.sub(r"[^\W\d_](?:\w*[^\W\d_])?", settle, text)
