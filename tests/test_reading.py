@@ -29,6 +29,7 @@ from amberquarry.reading.placed import (
 )
 from amberquarry.reading.reader import make_line, settle_bold
 from amberquarry.reading.scripts import (
+    PageLetters,
     settle_articles,
     settle_brackets,
     settle_case,
@@ -104,13 +105,13 @@ class ScriptTest(unittest.TestCase):
 
     def test_words_of_look_alikes_follow_the_page(self):
         """Where a line has no letter of one script alone, the page's script decides."""
-        self.assertEqual(settle_scripts("арРУ(", "LATIN"), "apPY(")
-        self.assertEqual(settle_scripts("PACY", "CYRILLIC"), "РАСУ")
+        self.assertEqual(settle_scripts("арРУ(", PageLetters("LATIN")), "apPY(")
+        self.assertEqual(settle_scripts("PACY", PageLetters("CYRILLIC")), "РАСУ")
         self.assertEqual(settle_scripts("арРУ("), "арРУ(")
-        self.assertEqual(settle_scripts("0D ЗА 46", "LATIN"), "0D 3A 46")
+        self.assertEqual(settle_scripts("0D ЗА 46", PageLetters("LATIN")), "0D 3A 46")
         for text in ("ЗА ЛЕС", "За", "ЗА"):
-            self.assertEqual(settle_scripts(text, "CYRILLIC"), text)
-        self.assertEqual(settle_scripts("ЗА лес", "LATIN"), "ЗА лес")
+            self.assertEqual(settle_scripts(text, PageLetters("CYRILLIC")), text)
+        self.assertEqual(settle_scripts("ЗА лес", PageLetters("LATIN")), "ЗА лес")
 
     def test_latin_names_stay_latin_in_other_scripts(self):
         """Words with a letter that the page's script or language lacks, and listed ones."""
@@ -123,10 +124,13 @@ class ScriptTest(unittest.TestCase):
             ("GREEK", "el", "το ΒΙΟS και CSΜ", "το BIOS και CSM"),
             ("CYRILLIC", "ru", "по НТТР в ТеХ", "по HTTP в TeX"),
             ("CYRILLIC", "ru", "о расе и МОСТ", "о расе и МОСТ"),
+            ("CYRILLIC", "ru", "шаг ot дома", "шаг от дома"),
+            ("CYRILLIC", "ru", "команда get ot user", "команда get ot user"),
+            ("GREEK", "el", "To λάθος στο ΒΙΟς", "Το λάθος στο BIOS"),
         ):
             with self.subTest(text=text):
-                settled = settle_scripts(text, script, language, {"расе", "мост"}, latin)
-                self.assertEqual(settled, wanted)
+                page = PageLetters(script, language, {"расе", "мост", "το", "от"}, latin)
+                self.assertEqual(settle_scripts(text, page), wanted)
 
     def test_marks_below_are_those_of_the_language(self):
         """Romanian has commas, Turkish cedillas; where the language is not known, as read."""
@@ -139,7 +143,12 @@ class ScriptTest(unittest.TestCase):
 
     def test_a_stroke_at_the_end_of_capitals_is_one(self):
         """Not in words of small letters, nor before more of them."""
-        for text, wanted in (("UEFl", "UEFI"), ("HCl", "HCl"), ("ABCle", "ABCle")):
+        for text, wanted in (
+            ("UEFl", "UEFI"),
+            ("UEFι", "UEFI"),
+            ("HCl", "HCl"),
+            ("ABCle", "ABCle"),
+        ):
             self.assertEqual(settle_case(text, np.zeros(len(text))), wanted)
 
     @given(st.text(ALPHABET, max_size=60))

@@ -41,6 +41,7 @@ from amberquarry.reading.placed import (
 )
 from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import (
+    PageLetters,
     main_script,
     settle_articles,
     settle_brackets,
@@ -127,9 +128,9 @@ def read_lines(
         search = Search(settings.search_width, settings.prior_weight)
         here = [sure_words(p.read, p.doubts) for parts in readings for p in parts]
         known = prior.knowing(set().union(*here))
-    listed, listed_latin = (
-        (prior.words, load_prior("en").words) if prior and script != "LATIN" else ((), ())
-    )
+    letters = PageLetters(script, language)
+    if prior and script != "LATIN":
+        letters = PageLetters(script, language, prior.words, load_prior("en").words)
     results: list[Line | None] = []
     texts_placed: list[PlacedText] = []
     sizes: list[float] = []
@@ -147,7 +148,7 @@ def read_lines(
                 replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
             ]
         whole = in_one_line([_placed(part, found, owner, number) for part in parts])
-        text = settle_scripts(whole.text, script, language, listed, listed_latin)
+        text = settle_scripts(whole.text, letters)
         text = settle_brackets(settle_figures(text, language))
         text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
         text = settle_ring(text, whole.boxes, parts[0].line.x_height)

@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections import Counter
 from collections.abc import Collection, Iterable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -73,7 +74,7 @@ _AS_HIGH = (0.9, 1.1)
 _JOINED = re.compile(r"[^\W\d_]\w*_\w*[^\W\d_]")
 _RISING = frozenset("bdfhklt")
 _RISEN = 1.2
-_STROKE_AMONG_CAPITALS = re.compile(r"(?<=[A-Z]{3})l(?![^\W_])")
+_STROKE_AMONG_CAPITALS = re.compile(r"(?<=[A-Z]{3})[liι](?![^\W_])")
 # Romanian writes a comma below, Turkish a cedilla, where faces draw both alike.
 _COMMA_BELOW, _CEDILLA = str.maketrans("ŞşŢţ", "ȘșȚț"), str.maketrans("Șș", "Şş")
 _TO: dict[str, dict[str, str]] = {"LATIN": {}, "CYRILLIC": {}, "GREEK": {}}
@@ -87,6 +88,11 @@ _LATIN_SHAPES = {"З", *filter(str.isupper, _TO["LATIN"])}
 # Look-alikes that are no letters of a language in Cyrillic; of those not named, Macedonian's.
 _LACKING = {"ru": "ІіЇїЈјЅѕ", "bg": "ІіЇїЈјЅѕ", "uk": "ЈјЅѕ", "sr": "ІіЇїЅѕ"}
 _MACEDONIAN = "Ѕѕ"
+# Letters of other scripts that some faces draw nearly like Latin ones.
+_NEAR = {
+    "CYRILLIC": dict(zip("ntum", "птит", strict=True)),
+    "GREEK": dict(zip("aitwnpy", "αιτωηργ", strict=True)),
+}
 _LEAST_NAME = 3  # letters of a word that is Latin in a line of another script
 _SHARED = {letter for row in _PAIRS[:33] for letter in row if letter}
 
@@ -133,9 +139,9 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
     In words of which a third are small letters: letters that have one shape in both cases, whose
     size the net sees, but not always what it says, and small capitals after the first letter. In
     names of programs with capitals between, letters of one shape as high as these are capitals. A
-    small l that ends a word of capitals is an I. Constants of programs in smaller type are read as
-    small capitals: words joined by strokes below whose letters are of one height are in capitals.
-    Keeps the length.
+    small l or i that ends a word of capitals is an I. Constants of programs in smaller type are
+    read as small capitals: words joined by strokes below whose letters are of one height are in
+    capitals. Keeps the length.
 
     rise: (N,), from the line's foot to the top of each character.
     """
@@ -210,6 +216,22 @@ def settle_brackets(text: str) -> str:
     return "".join(signs)
 
 
+@dataclass(frozen=True, slots=True)
+class PageLetters:
+    """What the whole page says of the letters of a line."""
+
+    script: str | None = None
+    language: str | None = None
+    listed: Collection[str] = ()  # words of the language, in small letters
+    listed_latin: Collection[str] = ()  # words that stand in Latin letters wherever they stand
+
+    def writes(self, script: str, letter: str) -> bool:
+        """Return whether a letter has a form in a script that the language writes with."""
+        form = _in_script(letter, script)
+        lacking = _LACKING.get(self.language or "", _MACEDONIAN)
+        return script_of(form) == script and form not in lacking
+
+
 def _in_script(word: str, script: str) -> str:
     return "".join(
         letter if script_of(letter) == script else _TO[script].get(letter, letter)
@@ -217,43 +239,46 @@ def _in_script(word: str, script: str) -> str:
     )
 
 
-def settle_scripts(
-    text: str,
-    around: str | None = None,
-    language: str | None = None,
-    listed: Collection[str] = (),
-    listed_latin: Collection[str] = (),
-) -> str:
+def settle_scripts(text: str, page: PageLetters | None = None) -> str:
     """Return `text` with the look-alikes of each word in the script of its other letters.
 
-    A word of look-alikes only takes the script of the line, or of `around` where the line has
-    none, if each of its letters has a form there that `language` writes with: "ISO" stays Latin in
-    Russian and Greek. So do words of the list for Latin script that the language's own lacks, in
-    small letters: "exec", "HTTP". The text keeps its length.
+    A word of look-alikes only takes the script of the line, or of the page where the line has
+    none, if each of its letters has a form there that the language writes with: "ISO" stays Latin
+    in Russian and Greek. So do words of the list for Latin script that the language's own lacks:
+    "exec", "HTTP". A word in Latin letters alone among others is the listed one that looks nearly
+    like it: "ot" is "от". The text keeps its length.
     """
-    line = main_script([text]) or around
-    lacking = _LACKING.get(language or "", _MACEDONIAN)
-
-    def writes(script: str, letter: str) -> bool:
-        form = letter if script_of(letter) == script else _TO[script].get(letter, "")
-        return bool(form) and form not in lacking
+    page = page or PageLetters()
+    line = main_script([text]) or page.script
 
     def settle(match: re.Match[str]) -> str:
         word = match[0]
+        if word[-1] == "ς" and len(word) >= _LEAST_NAME and word[:-1].isupper():
+            word = f"{word[:-1]}S"  # the last sigma of a word in small letters
         own = main_script([word])
-        if own == "CYRILLIC" and around == "LATIN" and set(word) <= _LATIN_SHAPES:
-            beside = text[: match.start()], text[match.end() :]
-            if main_script(beside) != own:  # "3A" in a table, not a word of Russian
-                own, word = around, word.replace("З", "3")
+        beside = text[: match.start()], text[match.end() :]
+        as_figure = own == "CYRILLIC" and page.script == "LATIN" and set(word) <= _LATIN_SHAPES
+        if as_figure and main_script(beside) != own:  # "3A" in a table, not a word of Russian
+            own, word = page.script, word.replace("З", "3")
+        if own == "LATIN" and line == page.script and line in _NEAR:
+            next_to = beside[0].split()[-1:] + beside[1].split()[:1]
+            near = _in_script("".join(_NEAR[line].get(letter, letter) for letter in word), line)
+            if near.lower() in page.listed and main_script(next_to) in (line, None):
+                return near
         script = own or line
-        # Greek letters stand alone in formulas: they bind words of three letters and more
-        if script is None or (script == "GREEK" and len(word) < 3 and not own):
+        if script is None:
             return word
-        if not own and not all(writes(script, letter) for letter in word):
-            script = next((s for s in _TO if all(writes(s, letter) for letter in word)), script)
+        if not own and not all(page.writes(script, letter) for letter in word):
+            script = next(
+                (s for s in _TO if all(page.writes(s, letter) for letter in word)), script
+            )
         settled, latin = _in_script(word, script), _in_script(word, "LATIN")
-        named = not own and len(word) >= _LEAST_NAME and latin.lower() in listed_latin
-        return latin if named and settled.lower() not in listed else settled
+        if own or settled.lower() in page.listed:
+            return settled
+        # Greek letters stand alone in formulas: they bind words of three letters and more
+        if len(word) < _LEAST_NAME:
+            return word if script == "GREEK" else settled
+        return latin if latin.lower() in page.listed_latin else settled
 
     # parts of a name with strokes or figures in it are of one script
     return re.sub(r"[^\W\d_](?:\w*[^\W\d_])?", settle, text)
