@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import click
+from babel.messages.mofile import read_mo
 
 from amberquarry.reading.characters import CLASS_OF, fold
 
@@ -72,8 +73,8 @@ def paragraphs_of_manual(text: str) -> Iterator[str]:
 
 
 def paragraphs_of_html(text: str) -> Iterator[str]:
-    """Yield the paragraphs and items of a page of documentation."""
-    text = re.sub(r"<(script|style|head|pre)\b.*?</\1>", " ", text, flags=re.S | re.I)
+    """Yield the paragraphs and items of a page of documentation, in HTML or a like markup."""
+    text = re.sub(r"<(script|style|head|pre|info|screen)\b.*?</\1>", " ", text, flags=re.S | re.I)
     for part in re.split(r"</?(?:p|li|dd|dt|td|div|h\d|title)\b[^>]*>", text, flags=re.I):
         yield html.unescape(re.sub(r"<[^>]+>", "", part))
 
@@ -82,6 +83,18 @@ def paragraphs_of_sayings(text: str) -> Iterator[str]:
     """Yield the sayings of a file in which a line with a percent sign parts them."""
     for part in re.split(r"^%.*$", text, flags=re.M):
         yield re.sub(r"\x1b\[[\d;]*m", "", part)
+
+
+def paragraphs_of_messages(path: Path) -> Iterator[str]:
+    """Yield the translated messages of a program that are whole sentences, not patterns for some.
+
+    path: a message catalogue as gettext writes it (MO).
+    """
+    with path.open("rb") as file:
+        for message in read_mo(file):
+            text = message.string
+            if isinstance(text, str) and text != message.id and not re.search(r"[%_{}<>=]", text):
+                yield from text.split("\n\n")
 
 
 def decode(data: bytes, encoding: str | None = None) -> str | None:
@@ -116,7 +129,7 @@ def texts_of_language(folder: Path) -> tuple[list[str], list[str]]:
         name = path.name
         if any(word in name.lower() for word in ("copyright", "changelog", "news", "readme")):
             continue
-        text = decode(path.read_bytes(), encodings.get(path.stem))
+        text = "" if path.suffix == ".mo" else decode(path.read_bytes(), encodings.get(path.stem))
         if text is None:
             continue
         if "share_dict" in name or path.suffix == ".dic":
@@ -127,7 +140,9 @@ def texts_of_language(folder: Path) -> tuple[list[str], list[str]]:
             continue
         if "share_man" in name:
             found_paragraphs = paragraphs_of_manual(text)
-        elif path.suffix in (".html", ".htm"):
+        elif path.suffix == ".mo":
+            found_paragraphs = paragraphs_of_messages(path)
+        elif path.suffix in (".html", ".htm", ".page"):
             found_paragraphs = paragraphs_of_html(text)
         elif "fortunes" in name:
             found_paragraphs = paragraphs_of_sayings(text)
@@ -146,8 +161,11 @@ def main(data: Path) -> None:
     """Write the corpus of each language below DATA/texts."""
     out = data / "corpus"
     out.mkdir(exist_ok=True)
+    english = set(texts_of_language(data / "texts" / "en")[0])
     for folder in sorted((data / "texts").iterdir()):
         paragraphs, words = texts_of_language(folder)
+        if folder.name != "en":  # what stands in English as well was not translated
+            paragraphs = [paragraph for paragraph in paragraphs if paragraph not in english]
         chance = random.Random(7)
         chance.shuffle(paragraphs)
         size, kept = 0, []

@@ -34,6 +34,8 @@ TEXT_FOLDERS = (
     "share/aptitude",
     "share/debian-reference",
 )
+# In packages that serve many languages, those of one; handbooks are in English where it says C.
+LANGUAGE_FOLDERS = ("share/help/{}/", "share/locale/{}/LC_MESSAGES/")
 
 
 def read_table(path: Path) -> list[dict[str, str]]:
@@ -56,7 +58,9 @@ def download_npm(packages: list[str], folder: Path) -> None:
 
 
 def unpack(package: str, folder: Path, tree: Path) -> None:
-    """Unpack the archive of a package that was downloaded into `folder` below `tree`."""
+    """Unpack the archive of a package that was downloaded into `folder` below `tree`, once."""
+    if tree.exists():
+        return
     tree.mkdir(parents=True)
     for archive in folder.glob(f"{package}_*.deb"):
         subprocess.run(["dpkg", "-x", str(archive), str(tree)], check=True)
@@ -121,10 +125,15 @@ def copy_fonts(tree: Path, target: Path) -> None:
 
 
 def copy_texts(tree: Path, target: Path) -> None:
-    """Copy the text files below `tree` side by side, unpacked."""
+    """Copy the text files below `tree` side by side, unpacked.
+
+    target: its parent is named by the language.
+    """
+    names = {target.parent.name, "C"} if target.parent.name == "en" else {target.parent.name}
+    own = tuple(folder.format(name) for folder in LANGUAGE_FOLDERS for name in names)
     for path in sorted((tree / "usr").rglob("*")):
         inside = path.relative_to(tree / "usr").as_posix()
-        if not path.is_file() or path.is_symlink() or not inside.startswith(TEXT_FOLDERS):
+        if not path.is_file() or path.is_symlink() or not inside.startswith(TEXT_FOLDERS + own):
             continue
         data = path.read_bytes()
         plain = target / inside.replace("/", "_").removesuffix(".gz")

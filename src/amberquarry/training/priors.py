@@ -9,6 +9,7 @@ share of those whose language is told right is printed.
 from __future__ import annotations
 
 import math
+import zlib
 from collections import Counter
 from pathlib import Path
 
@@ -38,6 +39,11 @@ def count_words(corpus: Corpus, language: str) -> Counter[str]:
     for word in listed:
         counts[word] += weight  # type: ignore[assignment]
     return counts
+
+
+def most_frequent(words: Counter[str]) -> list[str]:
+    """Return the MOST_WORDS most frequent words; of those as frequent, any across the alphabet."""
+    return sorted(words, key=lambda word: (-words[word], zlib.crc32(word.encode())))[:MOST_WORDS]
 
 
 def count_runs(words: Counter[str]) -> dict[str, float]:
@@ -102,7 +108,7 @@ def main(data: Path) -> None:
         words = count_words(corpus, language)
         runs = count_runs(words)
         trigrams[language] = {run: count for run, count in runs.items() if len(run) == 3}
-        frequent = [word for word, _ in words.most_common(MOST_WORDS) if len(word) > 1]
+        frequent = [word for word in most_frequent(words) if len(word) > 1]
         path = folder / f"{language}.npz"
         write_prior(path, keep_frequent(runs, MOST_RUNS), sorted(frequent))
         click.echo(f"{language}: {len(runs)} runs, {path.stat().st_size} bytes")
