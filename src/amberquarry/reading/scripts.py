@@ -51,8 +51,8 @@ _PAIRS = [
     ("ß", "", "β"),
     ("u", "", "υ"),
 ]
-_AS_FIGURES = str.maketrans("lIOo", "1100")
-_AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOo])[\dlIOo.,:/–-]+(?!\S)")
+_AS_FIGURES = str.maketrans("lIOoЗОо", "1100300")
+_AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOoЗОо])[\dlIOoЗОо.,:/–-]+(?!\S)")
 # An old-style nought read as a letter after one figure; languages that write "1o" for the first.
 _OLD_NOUGHT = re.compile(r"(?<![^\s(])([1-9]|\d[.,])o(?![^\s.,;:!?)])")
 _HEXADECIMAL = re.compile(r"(?<!\S)l(?=[A-F](?!\S))")  # a small l before a capital is a figure
