@@ -6,11 +6,13 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
-if not all(importlib.util.find_spec(name) for name in ("torch", "fontTools")):
+if not all(importlib.util.find_spec(name) for name in ("torch", "fontTools", "babel")):
     raise unittest.SkipTest("the training kit needs the extra `train`")
 
 import matplotlib
 import numpy as np
+from babel.messages import Catalog
+from babel.messages.mofile import write_mo
 
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
 from amberquarry.reading.ground import LINE_HEIGHT
@@ -20,6 +22,7 @@ from amberquarry.training.corpus import (
     decode,
     paragraphs_of_html,
     paragraphs_of_manual,
+    paragraphs_of_messages,
     paragraphs_of_sayings,
 )
 from amberquarry.training.faces import (
@@ -34,6 +37,7 @@ from amberquarry.training.faces import (
     save_faces,
     tell_bold,
 )
+from amberquarry.training.fetch import copy_texts
 from amberquarry.training.foreign import ForeignDrawer, index_foreign, label_of, random_word
 from amberquarry.training.formulas import slanted, with_formulas
 from amberquarry.training.lines import LineSource, Run, draw_line, settings_of_letters
@@ -89,6 +93,40 @@ def runs(drawer: GlyphDrawer, text: str) -> list[Run]:
 
 
 class CorpusTest(unittest.TestCase):
+    def test_messages_give_their_sentences(self):
+        """Translated ones without places for values, a paragraph each."""
+        catalog = Catalog(locale="el")
+        for said, written in (
+            ("Gauge ready.", "Έτοιμο το όργανο."),
+            ("Tide: %s", "Παλίρροια: %s"),
+            ("Mole", "Mole"),
+            ("Two\n\nparts", "Δύο\n\nμέρη"),
+        ):
+            catalog.add(said, written)
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "harbour.mo"
+            with path.open("wb") as file:
+                write_mo(file, catalog)
+            found = list(paragraphs_of_messages(path))
+        self.assertEqual(sorted(found), sorted(["Έτοιμο το όργανο.", "Δύο", "μέρη"]))
+
+    def test_packages_of_many_languages_give_one(self):
+        """Of handbooks and messages only the language's own are copied."""
+        with tempfile.TemporaryDirectory() as name:
+            tree, target = Path(name) / "tree", Path(name) / "el" / "handbook.part"
+            for inside in (
+                "help/el/tides.page",
+                "help/ru/tides.page",
+                "locale/el/LC_MESSAGES/a.mo",
+            ):
+                path = tree / "usr" / "share" / inside
+                path.parent.mkdir(parents=True)
+                path.write_text("x", encoding="utf-8")
+            target.mkdir(parents=True)
+            copy_texts(tree, target)
+            copied = sorted(path.name for path in target.iterdir())
+        self.assertEqual(copied, ["share_help_el_tides.page", "share_locale_el_LC_MESSAGES_a.mo"])
+
     def test_manual_pages_lose_their_markup(self):
         """Macros part paragraphs, font changes vanish, escapes are resolved."""
         source = (
