@@ -121,6 +121,7 @@ class ScriptTest(unittest.TestCase):
             ("CYRILLIC", "ru", "Глава ХІХ", "Глава XIX"),
             ("CYRILLIC", "uk", "глава ХІХ", "глава ХІХ"),
             ("CYRILLIC", "sr", "Ја и она", "Ја и она"),
+            ("CYRILLIC", "mk", "од ЅСС", "од ЅСС"),
             ("GREEK", "el", "το ΒΙΟS και CSΜ", "το BIOS και CSM"),
             ("CYRILLIC", "ru", "по НТТР в ТеХ", "по HTTP в TeX"),
             ("CYRILLIC", "ru", "о расе и МОСТ", "о расе и МОСТ"),

@@ -85,9 +85,16 @@ for _latin, _cyrillic, _greek in _PAIRS:
                 _TO[_name].setdefault(_other, _own)
 # Cyrillic capitals that look like Latin ones or, З, like the figure three.
 _LATIN_SHAPES = {"З", *filter(str.isupper, _TO["LATIN"])}
-# Look-alikes that are no letters of a language in Cyrillic; of those not named, Macedonian's.
-_LACKING = {"ru": "ІіЇїЈјЅѕ", "bg": "ІіЇїЈјЅѕ", "uk": "ЈјЅѕ", "sr": "ІіЇїЅѕ"}
-_MACEDONIAN = "Ѕѕ"
+# Look-alikes that are no letters of a language in Cyrillic; where it is not known, Macedonian's.
+_LACKING = {
+    "be": "ЇїЈјЅѕ",
+    "bg": "ІіЇїЈјЅѕ",
+    "mk": "ІіЇї",
+    "ru": "ІіЇїЈјЅѕ",
+    "sr": "ІіЇїЅѕ",
+    "uk": "ЈјЅѕ",
+}
+_RARE = "Ѕѕ"
 # Letters of other scripts that some faces draw nearly like Latin ones.
 _NEAR = {
     "CYRILLIC": dict(zip("ntum", "птит", strict=True)),
@@ -228,7 +235,7 @@ class PageLetters:
     def writes(self, script: str, letter: str) -> bool:
         """Return whether a letter has a form in a script that the language writes with."""
         form = _in_script(letter, script)
-        lacking = _LACKING.get(self.language or "", _MACEDONIAN)
+        lacking = _LACKING.get(self.language or "", _RARE)
         return script_of(form) == script and form not in lacking
 
 

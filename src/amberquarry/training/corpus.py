@@ -1,4 +1,4 @@
-"""Turn fetched documentation, manual pages and word lists into plain training text.
+"""Turn fetched documentation, manual pages, messages and word lists into plain training text.
 
 `python -m amberquarry.training.corpus --data DATA` reads `DATA/texts/LANGUAGE/` and writes
 `DATA/corpus/LANGUAGE.txt` (one paragraph a line) and `DATA/corpus/LANGUAGE.words`.
