@@ -144,12 +144,14 @@ def resolve(found: Characters, doubts: list[Doubt], prior: Prior, search: Search
     for doubt in doubts:
         last = doubt.first + len(doubt.said.classes)
         inside = np.flatnonzero((found.steps >= doubt.first) & (found.steps < last))
-        if not len(inside):
+        # a part may begin or end with a space that is no more than likely: it stays
+        letters = [n for n in inside if found.text[n] != " "]
+        if not letters:
             continue
-        start, end = int(inside[0]), int(inside[-1]) + 1
+        start, end = int(letters[0]), int(letters[-1]) + 1
         text = read_part(doubt.said.classes, prior, search).strip()
         text = with_listed_words(doubt.said.classes, text, prior, search)
-        if not text or text == found.text[start:end].strip():
+        if not text or text == found.text[start:end]:
             continue
         classes = [CLASS_OF[letter] for letter in text]
         at = align(doubt.said.classes, classes)
