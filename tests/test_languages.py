@@ -155,6 +155,15 @@ class SearchTest(unittest.TestCase):
                 steps = said(text, [(len(text) - 1, [("Q", 0.5), ("X", 0.3)])])
                 self.assertTrue(resolve(decode(steps), doubts_of(steps), prior, SEARCH).text)
 
+    def test_a_likely_space_beside_a_word_in_doubt_stays(self):
+        """The word is read anew, what parts it from its neighbours is not."""
+        steps = said("at tne sea", [(4, [("n", 0.5), ("h", 0.4)]), (6, [(" ", 0.97)])])
+        beside = steps.classes[[18, 20]]  # the space is surest in the step after it, which parts
+        beside[:, CLASS_OF[" "]] = 0.04, 0.99
+        beside[1, 0] = 1e-6
+        steps.classes[[18, 20]] = beside
+        self.assertEqual(settled(steps).text, "at the sea")
+
     def test_words_of_the_page_are_known(self):
         """What is read surely elsewhere on a page, as names are, is no misread word there."""
         steps = said("the lampe", [(8, [("e", 0.93), ("s", 0.06)])])
