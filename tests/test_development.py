@@ -171,9 +171,10 @@ class PagesTest(unittest.TestCase):
             self.assertEqual(devpages.language_of(package, name), language, name)
 
     def test_rows_of_the_table(self):
-        """A page counts in all, in its kind of columns, and in English or the others."""
+        """A page counts in all, in its kind of columns and language, and in English or others."""
         english = {"language": "en", "columns": "single"}
-        self.assertEqual(devpages.groups_of(english), ["all", "single column", "English single"])
+        rows = ["all", "single column", "in en", "English single"]
+        self.assertEqual(devpages.groups_of(english), rows)
         self.assertIn("other languages", devpages.groups_of({**english, "language": "el"}))
         self.assertNotIn("English single", devpages.groups_of({**english, "columns": "multi"}))
 
