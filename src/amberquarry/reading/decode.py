@@ -117,6 +117,10 @@ class Doubt:
     first: int  # step
     said: Steps
 
+    def holds(self, found: Characters) -> NDArray[np.bool_]:
+        """Return (N,), which characters of the line stand in the part."""
+        return (found.steps >= self.first) & (found.steps < self.first + len(self.said.classes))
+
 
 def doubts_of(steps: Steps) -> list[Doubt]:
     """Return the doubtful parts of a line."""
@@ -130,8 +134,7 @@ def sure_words(found: Characters, doubts: list[Doubt]) -> set[str]:
     """Return the words of a line that hold no doubt, in small letters."""
     sure = np.ones(len(found.text), bool)
     for doubt in doubts:
-        last = doubt.first + len(doubt.said.classes)
-        sure &= (found.steps < doubt.first) | (found.steps >= last)
+        sure &= ~doubt.holds(found)
     return {
         match.group().lower()
         for match in WORD.finditer(found.text)
@@ -142,10 +145,8 @@ def sure_words(found: Characters, doubts: list[Doubt]) -> set[str]:
 def resolve(found: Characters, doubts: list[Doubt], prior: Prior, search: Search) -> Characters:
     """Return the characters with the doubtful parts read anew; what agrees is left as it is."""
     for doubt in doubts:
-        last = doubt.first + len(doubt.said.classes)
-        inside = np.flatnonzero((found.steps >= doubt.first) & (found.steps < last))
         # a part may begin or end with a space that is no more than likely: it stays
-        letters = [n for n in inside if found.text[n] != " "]
+        letters = [n for n in np.flatnonzero(doubt.holds(found)) if found.text[n] != " "]
         if not letters:
             continue
         start, end = int(letters[0]), int(letters[-1]) + 1

@@ -74,6 +74,7 @@ _AS_HIGH = (0.9, 1.1)
 _JOINED = re.compile(r"[^\W\d_]\w*_\w*[^\W\d_]")
 _RISING = frozenset("bdfhklt")
 _RISEN = 1.2
+# A stroke that ends a word of capitals, read as a small letter.
 _STROKE_AMONG_CAPITALS = re.compile(r"(?<=[A-Z]{3})[liι](?![^\W_])")
 # Romanian writes a comma below, Turkish a cedilla, where faces draw both alike.
 _COMMA_BELOW, _CEDILLA = str.maketrans("ŞşŢţ", "ȘșȚț"), str.maketrans("Șș", "Şş")
@@ -279,12 +280,13 @@ def settle_scripts(text: str, page: PageLetters | None = None) -> str:
             script = next(
                 (s for s in _TO if all(page.writes(s, letter) for letter in word)), script
             )
-        settled, latin = _in_script(word, script), _in_script(word, "LATIN")
+        settled = _in_script(word, script)
         if own or settled.lower() in page.listed:
             return settled
         # Greek letters stand alone in formulas: they bind words of three letters and more
         if len(word) < _LEAST_NAME:
             return word if script == "GREEK" else settled
+        latin = _in_script(word, "LATIN")
         return latin if latin.lower() in page.listed_latin else settled
 
     # parts of a name with strokes or figures in it are of one script

@@ -161,11 +161,12 @@ def main(data: Path) -> None:
     """Write the corpus of each language below DATA/texts."""
     out = data / "corpus"
     out.mkdir(exist_ok=True)
-    english = set(texts_of_language(data / "texts" / "en")[0])
-    for folder in sorted((data / "texts").iterdir()):
+    english: set[str] = set()  # comes first: what stands in it as well was not translated
+    for folder in sorted((data / "texts").iterdir(), key=lambda path: (path.name != "en", path)):
         paragraphs, words = texts_of_language(folder)
-        if folder.name != "en":  # what stands in English as well was not translated
-            paragraphs = [paragraph for paragraph in paragraphs if paragraph not in english]
+        paragraphs = [paragraph for paragraph in paragraphs if paragraph not in english]
+        if folder.name == "en":
+            english = set(paragraphs)
         chance = random.Random(7)
         chance.shuffle(paragraphs)
         size, kept = 0, []
