@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from itertools import pairwise
 
 from amberquarry.document import Block, BlockKind, Line
@@ -144,7 +145,7 @@ def items_whole(blocks: list[Block], usual: Measures) -> list[Block]:
     for block in blocks:
         last = out[-1] if out else None
         if block.kind is BlockKind.TABLE:
-            rows = _items_of_rows(block)
+            rows = _items_of_rows(block, last)
             out += rows if len(rows) > 1 else _entries_of_contents(block)
         elif (
             last is not None
@@ -171,19 +172,28 @@ def _goes_on(item: Block, block: Block, usual: Measures) -> bool:
     return under and 0 < step < 1.3 * usual.pitch and item.box.x0 < block.box.x0 - usual.size
 
 
-def _items_of_rows(table: Block) -> list[Block]:
-    """Return the items of a list whose markers and texts were taken for columns of a table."""
+def _items_of_rows(table: Block, before: Block | None) -> list[Block]:
+    """Return the items of a list whose markers and texts were taken for columns of a table.
+
+    before: the block before it; where that is an entry that is counted, the rows may go on so.
+    """
     rows = rows_of(table.lines)
-    marked = [len(row) >= 1 and marker_of(f"{row[0].text} ") is not None for row in rows]
+    numbers = [number_of(" ".join(line.text for line in row)) for row in rows]
+    last = before.marker if before else None
+    counted = last is not None and numbers[0] is not None and follows(last, numbers[0])
+    marked = [
+        marker_of(f"{row[0].text} ") is not None or (counted and number is not None)
+        for row, number in zip(rows, numbers, strict=True)
+    ]
     long = [len(row) > 2 for row in rows]
     if sum(marked) < max(2, 0.4 * len(rows)) or any(long) or not marked[0]:
         return [table]
-    items: list[list[Line]] = []
-    for row, starts in zip(rows, marked, strict=True):
+    items: list[tuple[str | None, list[Line]]] = []
+    for row, number, starts in zip(rows, numbers, marked, strict=True):
         if starts:
-            items.append([])
-        items[-1] += row
-    return [table.part(BlockKind.ITEM, lines) for lines in items]
+            items.append((number if counted else None, []))
+        items[-1][1].extend(row)
+    return [replace(table.part(BlockKind.ITEM, lines), marker=number) for number, lines in items]
 
 
 def marker_of(text: str) -> str | None:
