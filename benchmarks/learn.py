@@ -28,7 +28,7 @@ from amberquarry.training.lines import Run, draw_line
 from amberquarry.training.texts import Corpus, running
 from amberquarry.training.train import line_source
 
-OTHERS = 250  # lines of the face that are measured only
+OTHERS, BASE = 250, 1200  # lines that are measured only: of the face, of the base mixture
 
 
 def draw_lines(data: Path, face: Face, count: int, folder: Path, seed: int) -> list[LabelledLine]:
@@ -72,7 +72,7 @@ def main(data: Path, chosen: tuple[str, ...], lines: int, passes: int, only_befo
         faces.setdefault(face.family, face)
     source = line_source(data, "test", seed=31_337)
     base: list[LabelledLine] = []
-    while len(base) < 400:
+    while len(base) < BASE:
         base += [LabelledLine("", sample.ink, sample.text) for sample in source.lines(0.4)]
     before = error_rate(load_network(), base)
     click.echo("face                  lines  before %  after %  base before %  after %  minutes")

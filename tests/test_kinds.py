@@ -4,6 +4,7 @@ import itertools
 import math
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -316,6 +317,20 @@ class DrawnTest(unittest.TestCase):
         items = of_kind(page, BlockKind.ITEM)
         self.assertEqual([block.text for block in items], [f"{a} {b}" for a, b in entries])
         self.assertIn("\n- 1029 Quay, the lamps", markdown([page])[0])
+
+    def test_entries_that_were_taken_for_a_table(self):
+        """Rows that count on from the entry before them are entries; others stay a table."""
+        usual = Measures(10.0, 40.0, False, 500.0)
+        before = replace(block_of(BlockKind.ITEM, "1040 Ashe, on tides", 0), marker="1040")
+        rows = "1041 Orrel, on lamps\n1042 Quay, on oil\n1048 Farrant, on rope\nand tar"
+        found = items_whole([before, block_of(BlockKind.TABLE, rows, 40)], usual)
+        self.assertEqual([block.marker for block in found], ["1040", "1041", "1042", "1048"])
+        self.assertEqual(
+            [line.text for line in found[-1].lines], ["1048 Farrant, on rope", "and tar"]
+        )
+        before = replace(before, marker="1020")
+        found = items_whole([before, block_of(BlockKind.TABLE, rows, 40)], usual)
+        self.assertEqual(found[-1].kind, BlockKind.TABLE)
 
     def test_lines_that_are_counted_are_no_entries(self):
         """Numbers before every line are no list."""

@@ -215,6 +215,18 @@ class OrderTest(unittest.TestCase):
         self.assertEqual(sides, sorted(sides))
         self.assertEqual(sum(sides), len(wrap(PROSE * 3, 34)))
 
+    def test_rule_between_columns_in_step(self):
+        """A rule that stands alone parts columns, though their lines stand in rows like cells."""
+        image = blank(1600, 1754)
+        texts = ["The lamps", "were trimmed at dusk", "by the keeper", "of the quay"] * 5
+        for x in (100, 560):
+            write_lines(image, texts, x=x, y=200)
+        ImageDraw.Draw(image).line((530, 190, 530, 200 + 51 * len(texts)), fill=0, width=3)
+        layout = layout_of(image)
+        sides = [line.box.x0 > 540 for line in layout.lines]
+        self.assertEqual(sides, sorted(sides))
+        self.assertEqual(sum(sides), len(texts))
+
     def columns_page(self, left, right):
         """Return a page of close justified columns, and the lines of both; of so many lines."""
         image = blank(1600, 2100)
@@ -300,6 +312,27 @@ class OrderTest(unittest.TestCase):
                 wanted = [*upper, left[1], left[2], right[1], right[2]]
             found = reading_order(wanted[::-1], [Box(482, 100, 518, 900)], 20)
             self.assertEqual(found, wanted, level)
+
+    def test_title_over_all_columns_but_narrower(self):
+        """What is set over two columns of three comes first; a headline beside another does not."""
+        columns = [self.region(x, 200, x + 260, 900) for x in (50, 350, 650)]
+        gutters = [Box(x, 200, x + 30, 900) for x in (315, 615)]
+        title = Region(BlockKind.HEADING, Box(360, 0, 800, 80), level=1)
+        wanted = [title, *columns]
+        self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
+        first = self.region(50, 0, 310, 900)
+        wanted = [first, title, *columns[1:]]
+        self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
+
+    def test_what_stands_at_the_end_of_a_line_heads_no_story(self):
+        """A large mark beside a term does not part columns that it stands level in."""
+        wanted = []
+        for x in (50, 520):
+            upper, lower = self.region(x, 100, x + 430, 400), self.region(x, 440, x + 380, 900)
+            mark = Region(BlockKind.HEADING, Box(x + 390, 430, x + 430, 470), level=1)
+            wanted += [upper, lower, mark]
+        found = reading_order(wanted[::-1], [Box(482, 100, 518, 900)], 20)
+        self.assertEqual({id(part) for part in found[:3]}, {id(part) for part in wanted[:3]})
 
     def test_text_that_ends_early_in_the_second_column(self):
         """A few lines at the head of the right column come last, before the page's number."""

@@ -35,10 +35,15 @@ _HALF_COLUMN = 0.55  # of its width with the white beside it
 _FALLS_SHORT = 0.25  # of a column that its longest line may fall short
 # Letters: gutters that share so much of their white and lie so near are one.
 _LEAST_SHARED, _MOST_BROKEN = 0.7, 9.0
+_RULE_ACROSS = 2.0  # letters of white that a rule across breaks a gutter by, at most
+_COLUMN_RULE = 20.0  # letters: height of a rule between columns, at least
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
 _CHANCE_ROWS, _ONE_TABLE = 4, 1.35  # rows at most; ratio of sizes of type in a table
-_FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
+_IN_STEP, _FEW_ROWS = (
+    0.85,
+    8,
+)  # share of the lines in step; so few rows in step are taken for rows, not for columns
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
 # cells is higher, in letters.
@@ -144,9 +149,9 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     fewest = min(len(left), len(right))
     if least >= _PROSE_PIECES and fewest >= _PROSE_LINES and filled[0] >= _MOST_FILLED:
         return True
-    if aligned > 0.85 and max(len(left), len(right)) < _FEW_ROWS:
+    if aligned > _IN_STEP and max(len(left), len(right)) < _FEW_ROWS:
         return False
-    if aligned > 0.85 and _are_keys(left, right, lines):
+    if aligned > _IN_STEP and _are_keys(left, right, lines):
         return False
     if max(aligned, with_labels) < 0.35:
         return least >= _FEW_PIECES or fewest >= _MANY_ROWS
@@ -155,7 +160,40 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     if least < _COLUMN_PIECES:
         return False
     # an inset has lines of any length, but the column beside it is filled
-    return full[0] >= _FILLED or aligned < 0.6 or (full[1] > 0.85 and aligned < 0.85)
+    return full[0] >= _FILLED or aligned < 0.6 or (full[1] > 0.85 and aligned < _IN_STEP)
+
+
+def ruled_columns(gutters: list[Box], rules: list[Box], lines: Lines) -> list[Box]:
+    """Return the gutters that are rules between columns of text.
+
+    Such a rule stands by itself, where those of a table meet rules across. Short cells in rows on
+    both sides of it are those of a table all the same.
+    """
+    if not lines.lines:
+        return []
+    letter = CAPITAL_RATIO * float(np.median(lines.size))
+    upright = [r for r in rules if r.width < letter and r.height > _COLUMN_RULE * letter]
+    across = [r for r in rules if r.height < letter and r.width > letter]
+    columns = []
+    for gutter in gutters:
+        if gutter.width > letter or not any(
+            abs(rule.middle[0] - gutter.middle[0]) < letter / 2
+            and _overlap_y(rule, gutter) > _LEAST_SHARED * rule.height
+            for rule in upright
+        ):
+            continue
+        x0, x1 = gutter.x0 - letter, gutter.x1 + letter
+        if any(r.x0 < x1 and r.x1 > x0 and gutter.y0 < r.middle[1] < gutter.y1 for r in across):
+            continue
+        left, right = lines.beside(gutter)
+        if min(len(left), len(right)) < _PROSE_LINES:
+            continue
+        least = min(float(np.median(lines.pieces[side])) for side in (left, right))
+        rows = lines.in_rows(left, right)
+        stepped = max(rows.any(0).mean(), rows.any(1).mean()) > _IN_STEP
+        if least >= (_COLUMN_PIECES if stepped else _FEW_PIECES):
+            columns.append(gutter)
+    return columns
 
 
 def _are_keys(left: NDArray[np.int64], right: NDArray[np.int64], lines: Lines) -> bool:
@@ -502,26 +540,33 @@ def _lines_between(one: float, other: float, level: NDArray[np.bool_], lines: Li
 
 
 def join_gutters(columns: list[Box], lines: Lines) -> list[Box]:
-    """Return gutters with those made one that only a large line beside them interrupts.
+    """Return gutters with those made one that only a large line or a rule beside them interrupts.
 
-    Lines stand on both sides between the two, and none reaches into the white.
+    Lines stand on both sides between the two, but where hardly more than a rule parts them, and
+    none reaches into the white.
     """
     if not columns:
         return []
     letter = CAPITAL_RATIO * float(np.median(lines.size))
     joined: list[Box] = []
     for gutter in sorted(columns, key=lambda g: (g.y0, g.x0)):
+        goes_on = False
         for number, above in enumerate(joined):
             x0, x1 = max(above.x0, gutter.x0), min(above.x1, gutter.x1)
             gap = gutter.y0 - above.y1
-            if x1 - x0 < _LEAST_SHARED * letter or not 0 < gap < _MOST_BROKEN * letter:
+            if (
+                x1 - x0 < _LEAST_SHARED * letter
+                or gutter.y1 <= above.y1
+                or gap >= _MOST_BROKEN * letter
+            ):
                 continue
             between = (lines.middle_y > above.y1) & (lines.middle_y < gutter.y0)
             left, right = between & (lines.x1 <= x0 + 2), between & (lines.x0 >= x1 - 2)
-            if left.any() and right.any() and not (between & ~left & ~right).any():
+            beside = gap < _RULE_ACROSS * letter or (left.any() and right.any())
+            if beside and not (between & ~left & ~right).any():
                 joined[number] = Box(x0, above.y0, x1, gutter.y1)
-                break
-        else:
+                goes_on = True
+        if not goes_on:
             joined.append(gutter)
     return joined
 
@@ -774,6 +819,8 @@ def make_blocks(
     columns, count = regular_columns(gutters, measured)
     if count <= 2:  # halves may hold columns as well
         columns += [g for g in gutters if g not in columns and parts_columns(g, measured)]
+    ruled = ruled_columns(gutters, rules, measured)
+    columns += [g for g in ruled if g not in columns]
     columns = columns or [g for g in gutters if parts_lists(g, measured)]
     columns = keep_clearest(columns, measured)
     if columns:

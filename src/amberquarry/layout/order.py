@@ -138,6 +138,8 @@ def _cut_upright(
             for r in across
         ):
             continue
+        if _title_over(left, right, gutters, letter) or _title_over(right, left, gutters, letter):
+            continue
         length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
         shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) - max(
             min(r.box.y0 for r in left), min(r.box.y0 for r in right)
@@ -147,6 +149,16 @@ def _cut_upright(
         if best is None or length > best[0]:
             best = (length, left, right)
     return [best[1], best[2]] if best else None
+
+
+def _title_over(part: list[Region], other: list[Region], gutters: list[Box], letter: float) -> bool:
+    """Return whether what is set over several columns of one part stands over all of another.
+
+    The title of a page of many columns may be narrower than all of them.
+    """
+    top = min(region.box.y0 for region in other)
+    over = [region.box for region in part if region.box.y1 < top]
+    return any(box.x0 + letter < g.middle[0] < box.x1 - letter for box in over for g in gutters)
 
 
 def _cut_short_column(regions: list[Region], letter: float) -> list[list[Region]] | None:
@@ -274,7 +286,7 @@ def _begins_stories(
 
     above: the band over it, which must not end with a part of the same headings. gutters: those
     that pass from one band to the other; they part its columns. large: only headings in type much
-    larger than the text count.
+    larger than the text count. What stands beside other text in its column heads none.
     """
     start = min(region.box.y0 for region in band)
     over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
@@ -284,14 +296,16 @@ def _begins_stories(
         for left, right in pairwise(edges)
     ]
     filled = [column for column in columns if column]
-    first = [min(column, key=lambda region: region.box.y0) for column in filled]
+    ordered = [sorted(column, key=lambda region: region.box.y0) for column in filled]
+    first = [(column[0], column[1:]) for column in ordered]
     lowest = 2 if len(filled) > 2 else 1  # two sections may begin side by side by chance
     headed = [
         region.kind is BlockKind.HEADING
         and (not large or (region.level or 3) <= lowest)
         and region.box.y0 < start + _HEAD_DROP * letter
         and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
-        for region in first
+        and not any(_shared_height(r.box, region.box) > 0.5 * region.box.height for r in beside)
+        for region, beside in first
     ]
     return len(filled) > 1 and headed[0] and sum(headed) >= _HEADED * len(headed)
 

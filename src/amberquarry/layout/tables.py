@@ -134,7 +134,7 @@ def _zones(
         bands
         for bands in found
         if prose_share(_inside(Box.around(bands), lines), prose) < MOST_PROSE
-        and not (len(bands) == 1 and _runs_through(columns, bands[0]))
+        and not (len(bands) == 1 and _runs_through(columns, bands[0], lines))
     ]
     kept: list[list[Box]] = []
     for bands in sorted([*frames, *found], key=lambda bands: -Box.around(bands).area):
@@ -166,11 +166,12 @@ def _under_rules(blocks: list[Block], rules: list[Box], zones: list[list[Box]]) 
     return found
 
 
-def _runs_through(columns: list[Box], band: Box) -> bool:
+def _runs_through(columns: list[Box], band: Box, lines: list[Line]) -> bool:
     """Return whether the gutter of a column runs through most of what lies between two rules."""
+    text = Box.around([line.box for line in _inside(band, lines)])
     return any(
         band.x0 < gutter.middle[0] < band.x1
-        and min(gutter.y1, band.y1) - max(gutter.y0, band.y0) > _THROUGH * band.height
+        and min(gutter.y1, text.y1) - max(gutter.y0, text.y0) > _THROUGH * text.height
         for gutter in columns
     )
 
