@@ -152,13 +152,22 @@ def _cut_upright(
 
 
 def _title_over(part: list[Region], other: list[Region], gutters: list[Box], letter: float) -> bool:
-    """Return whether what is set over several columns of one part stands over all of another.
+    """Return whether what is set over several columns of one part stands over all of both.
 
     The title of a page of many columns may be narrower than all of them.
     """
     top = min(region.box.y0 for region in other)
     over = [region.box for region in part if region.box.y1 < top]
-    return any(box.x0 + letter < g.middle[0] < box.x1 - letter for box in over for g in gutters)
+    if not over or len(over) == len(part):
+        return False
+    foot = max(box.y1 for box in over)
+    if any(region.box.y0 < foot for region in part if region.box.y1 >= top):
+        return False
+    return any(
+        box.x0 + letter < g.middle[0] < box.x1 - letter and g.y0 > box.middle[1]
+        for box in over
+        for g in gutters
+    )
 
 
 def _cut_short_column(regions: list[Region], letter: float) -> list[list[Region]] | None:
