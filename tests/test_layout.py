@@ -317,7 +317,7 @@ class OrderTest(unittest.TestCase):
         """What is set over two columns of three comes first; a headline beside another does not."""
         columns = [self.region(x, 200, x + 260, 900) for x in (50, 350, 650)]
         gutters = [Box(x, 200, x + 30, 900) for x in (315, 615)]
-        title = Region(BlockKind.HEADING, Box(360, 0, 800, 80), level=1)
+        title = Region(BlockKind.HEADING, Box(322, 0, 640, 80), level=1)
         wanted = [title, *columns]
         self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
         first = self.region(50, 0, 310, 900)

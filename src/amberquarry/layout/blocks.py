@@ -554,11 +554,7 @@ def join_gutters(columns: list[Box], lines: Lines) -> list[Box]:
         for number, above in enumerate(joined):
             x0, x1 = max(above.x0, gutter.x0), min(above.x1, gutter.x1)
             gap = gutter.y0 - above.y1
-            if (
-                x1 - x0 < _LEAST_SHARED * letter
-                or gutter.y1 <= above.y1
-                or gap >= _MOST_BROKEN * letter
-            ):
+            if x1 - x0 < _LEAST_SHARED * letter or not 0 < gap < _MOST_BROKEN * letter:
                 continue
             between = (lines.middle_y > above.y1) & (lines.middle_y < gutter.y0)
             left, right = between & (lines.x1 <= x0 + 2), between & (lines.x0 >= x1 - 2)

@@ -23,6 +23,7 @@ _WIDE_GUTTER = 3.0  # letters
 # Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
 _RUNS_ON, _TO_GUTTER = 5.0, 2.0
 _IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
+_CENTRED = 0.03  # of its width that a title stands off the middle of the page, at most
 
 
 def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
@@ -138,7 +139,7 @@ def _cut_upright(
             for r in across
         ):
             continue
-        if _title_over(left, right, gutters, letter) or _title_over(right, left, gutters, letter):
+        if _title_over(left, right, area, gutters) or _title_over(right, left, area, gutters):
             continue
         length = min(gutter.y1, area.y1) - max(gutter.y0, area.y0)
         shared = min(max(r.box.y1 for r in left), max(r.box.y1 for r in right)) - max(
@@ -151,10 +152,10 @@ def _cut_upright(
     return [best[1], best[2]] if best else None
 
 
-def _title_over(part: list[Region], other: list[Region], gutters: list[Box], letter: float) -> bool:
+def _title_over(part: list[Region], other: list[Region], area: Box, gutters: list[Box]) -> bool:
     """Return whether what is set over several columns of one part stands over all of both.
 
-    The title of a page of many columns may be narrower than all of them.
+    The title of a page of many columns may be narrower than all of them: it is set to the middle.
     """
     top = min(region.box.y0 for region in other)
     over = [region.box for region in part if region.box.y1 < top]
@@ -164,9 +165,9 @@ def _title_over(part: list[Region], other: list[Region], gutters: list[Box], let
     if any(region.box.y0 < foot for region in part if region.box.y1 >= top):
         return False
     return any(
-        box.x0 + letter < g.middle[0] < box.x1 - letter and g.y0 > box.middle[1]
+        abs(box.middle[0] - area.middle[0]) < _CENTRED * area.width
+        and any(box.x0 < g.middle[0] < box.x1 and g.y0 > box.middle[1] for g in gutters)
         for box in over
-        for g in gutters
     )
 
 
@@ -295,7 +296,7 @@ def _begins_stories(
 
     above: the band over it, which must not end with a part of the same headings. gutters: those
     that pass from one band to the other; they part its columns. large: only headings in type much
-    larger than the text count. What stands beside other text in its column heads none.
+    larger than the text count. A mark at the end of a line heads none.
     """
     start = min(region.box.y0 for region in band)
     over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
@@ -313,10 +314,17 @@ def _begins_stories(
         and (not large or (region.level or 3) <= lowest)
         and region.box.y0 < start + _HEAD_DROP * letter
         and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
-        and not any(_shared_height(r.box, region.box) > 0.5 * region.box.height for r in beside)
+        and not any(_ends_line(region, r) for r in beside)
         for region, beside in first
     ]
     return len(filled) > 1 and headed[0] and sum(headed) >= _HEADED * len(headed)
+
+
+def _ends_line(region: Region, other: Region) -> bool:
+    """Return whether a region is a mark at the end of another's line."""
+    box, before = region.box, other.box
+    level = _shared_height(box, before) > 0.5 * box.height
+    return level and before.x0 < box.x0 and before.width > box.width
 
 
 def _parts_by_white(regions: list[Region], extent, least: float) -> list[list[Region]]:  # type: ignore[no-untyped-def]
