@@ -2,6 +2,7 @@
 
 import itertools
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -14,16 +15,18 @@ from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.decode import (
     decode,
     doubts_of,
+    figures_at_start,
     figures_joined,
     resolve,
     sure_words,
     weighed,
+    with_note_mark,
 )
 from amberquarry.reading.languages import identify, load_prior, sign_of, words_of
 from amberquarry.reading.net import Steps
 from amberquarry.reading.repair import nearest_word
 from amberquarry.reading.search import Search, align, doubtful_parts, log_likelihood
-from tests.support.pages import text_page
+from tests.support.pages import blank, text_page, write_lines
 
 TEXTS = {
     "en": "The keeper wrote down the height of the water every hour and lit the lamp at dusk.",
@@ -78,6 +81,32 @@ class LanguageTest(unittest.TestCase):
         raised = figures_joined(steps)
         self.assertEqual(decode(raised).text, "10D")
         self.assertAlmostEqual(decode(raised).confidences[1], 0.95, 5)
+
+    def test_mark_of_a_note(self):
+        """What may be a figure is one where a note's mark stands; a sure letter is left."""
+        for share, wanted in ((0.2, "6Which"), (0.01, "°Which")):
+            steps = said("°Which", [(0, [("°", 0.7), ("6", share / 2), ("⁶", share / 2)])])
+            found = decode(steps)
+            marked = with_note_mark(found, figures_at_start(steps, found))
+            self.assertEqual(marked.text, wanted)
+            self.assertEqual(bool(marked.styles[0, 2]), share > 0.1)
+
+    def test_raised_mark_on_a_page(self):
+        """The mark of a note is told by its place: a quotation mark in the line's height stays."""
+        image = blank()
+        write_lines(image, ["'Lamps of the outer quay"], x=160, y=200)
+        write_lines(image, ["1"], x=150, y=298, size=22)
+        write_lines(image, ["Lamps of the outer quay"], x=166, y=300)
+        said_odds = []
+
+        def marked(found, odds):
+            said_odds.append(found.text[:1])
+            return with_note_mark(found, odds)
+
+        with mock.patch("amberquarry.reading.reader.with_note_mark", marked):
+            page = read_page(image)
+        self.assertEqual(len(said_odds), 1)
+        self.assertEqual([line.text[0] for b in page.blocks for line in b.lines], ["'", "1"])
 
     def test_unknown_letters_only_for_certain(self):
         """A blurred letter is read as what it may be; one of another script stays unknown."""

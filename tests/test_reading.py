@@ -435,6 +435,7 @@ class FigureTest(unittest.TestCase):
             ("Il 1l", "Il 1l"),
             ("lA 2A lD l'A lAS", "1A 2A 1D l'A lAS"),
             ("B12O4", "B12O4"),
+            ("#FFOO80 #OAF #OASIS #O", "#FF0080 #0AF #OASIS #O"),
         ):
             with self.subTest(text):
                 self.assertEqual(settle_figures(text), wanted)

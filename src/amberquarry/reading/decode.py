@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,7 @@ _FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
 _NOUGHT_LETTERS = np.array([CLASS_OF[sign] for sign in "OОΟ"])  # Latin, Cyrillic, Greek
 _RAISED, _LOWERED = 2, 3  # columns of the net's styles
 _UNKNOWN_ODDS = 0.05  # of the sign for letters of other scripts
+_MARK_ODDS = 0.05  # of a figure where a note's mark stands
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +94,27 @@ def figures_joined(steps: Steps) -> Steps:
     best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
     classes[:, _FIGURES] = np.where(best, forms.sum(2, keepdims=True), 0)
     return Steps(classes, steps.styles)
+
+
+def figures_at_start(steps: Steps, found: Characters) -> NDArray[np.float32]:
+    """Return the odds (10,) of each figure, in whatever form, where a line's first sign stands."""
+    first = int(found.steps[0]) if found.text else 0
+    near = steps.classes[max(0, first - 1) : first + 2]
+    return np.asarray(near[:, _FIGURES].sum(2).max(0), np.float32)
+
+
+def with_note_mark(found: Characters, odds: NDArray[np.float32]) -> Characters:
+    """Return a line whose first sign is raised with that read as a figure where it may be one.
+
+    A note begins with its mark right before its first word: a figure there looks like a letter, a
+    quotation mark or a degree sign to the net. odds: (10,), of each figure there.
+    """
+    if found.text[0].isdigit() or odds.max() < _MARK_ODDS:
+        return found
+    styles, confidences = found.styles.copy(), found.confidences.copy()
+    styles[0, _RAISED], confidences[0] = 1, odds.max()
+    text = f"{odds.argmax()}{found.text[1:]}"
+    return replace(found, text=text, styles=styles, confidences=confidences)
 
 
 def weighed(steps: Steps, word_parting: float) -> Steps:

@@ -21,10 +21,12 @@ from amberquarry.reading.decode import (
     Doubt,
     decode,
     doubts_of,
+    figures_at_start,
     figures_joined,
     resolve,
     sure_words,
     weighed,
+    with_note_mark,
 )
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
@@ -62,6 +64,7 @@ _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the 
 _HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
 _MOSTLY = 0.6  # of letters: a page's in an unknown script, capitals of a part of a line
 _SCRAP = 5  # letters of a line that tell nothing by themselves
+_MARK_FOOT, _MARK_HEIGHT = 0.5, 0.75  # x-heights over the line of a note's mark; its own height
 _FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
 _MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
@@ -87,6 +90,7 @@ class _Reading:
     picture: LinePicture
     read: Characters
     doubts: list[Doubt]
+    first_figure: NDArray[np.float32]  # (10,), odds of each figure where the first sign stands
 
     @property
     def confidence(self) -> float:
@@ -191,7 +195,8 @@ def _read_all(
         foreign[line.pieces] = False
         picture = cut_line(grey, found, line, foreign, settings)
         steps = weighed(figures_joined(network.steps(picture.ink)), settings.word_parting)
-        return _Reading(line, picture, decode(steps), doubts_of(steps))
+        read = decode(steps)
+        return _Reading(line, picture, read, doubts_of(steps), figures_at_start(steps, read))
 
     for number, line in enumerate(lines):
         parts = parts_at_wide_gaps(line, found) if line.step else [line]
@@ -254,7 +259,12 @@ def _placed(part: _Reading, found: Components, owner: NDArray[np.int64], number:
     read, line = part.read, part.line
     centres = part.centres
     boxes = place_characters(found.labels, owner, number, line, read.text, centres)
-    text = settle_case(read.text, np.polyval(line.baseline, centres) - boxes[:, 1])
+    base = np.polyval(line.baseline, centres)
+    if len(read.text) > _SCRAP:
+        foot, top = (base[0] - boxes[0, [3, 1]]) / line.x_height
+        if foot > _MARK_FOOT and top - foot > _MARK_HEIGHT:
+            read = with_note_mark(read, part.first_figure)
+    text = settle_case(read.text, base - boxes[:, 1])
     return PlacedText(text, boxes, read.confidences, read.styles, edges_of(part.picture, boxes))
 
 
