@@ -40,10 +40,8 @@ _COLUMN_RULE = 20.0  # letters: height of a rule between columns, at least
 _MOST_BESIDE = 800  # lines that are looked at on each side of a gutter, the nearest first
 _KEY_STEPS = 1.8  # usual steps of the text, from one key beside it to the next
 _CHANCE_ROWS, _ONE_TABLE = 4, 1.35  # rows at most; ratio of sizes of type in a table
-_IN_STEP, _FEW_ROWS = (
-    0.85,
-    8,
-)  # share of the lines in step; so few rows in step are taken for rows, not for columns
+_IN_STEP = 0.85  # of the lines beside a gutter, that stand in rows
+_FEW_ROWS = 8  # so few rows in step are taken for rows, not for columns
 _NEXT_ROWS = 2.3  # usual steps between rows: so far off, another table begins
 # Words of one line, set apart to fill it: x-heights between them at most; what parts columns and
 # cells is higher, in letters.

@@ -98,7 +98,9 @@ def figures_joined(steps: Steps) -> Steps:
 
 def figures_at_start(steps: Steps, found: Characters) -> NDArray[np.float32]:
     """Return the odds (10,) of each figure, in whatever form, where a line's first sign stands."""
-    first = int(found.steps[0]) if found.text else 0
+    if not found.text:
+        return np.zeros(len(_FIGURES), np.float32)
+    first = int(found.steps[0])
     near = steps.classes[max(0, first - 1) : first + 2]
     return np.asarray(near[:, _FIGURES].sum(2).max(0), np.float32)
 

@@ -261,8 +261,8 @@ def _placed(part: _Reading, found: Components, owner: NDArray[np.int64], number:
     boxes = place_characters(found.labels, owner, number, line, read.text, centres)
     base = np.polyval(line.baseline, centres)
     if len(read.text) > _SCRAP:
-        foot, top = (base[0] - boxes[0, [3, 1]]) / line.x_height
-        if foot > _MARK_FOOT and top - foot > _MARK_HEIGHT:
+        foot, height = base[0] - boxes[0, 3], boxes[0, 3] - boxes[0, 1]
+        if foot > _MARK_FOOT * line.x_height and height > _MARK_HEIGHT * line.x_height:
             read = with_note_mark(read, part.first_figure)
     text = settle_case(read.text, base - boxes[:, 1])
     return PlacedText(text, boxes, read.confidences, read.styles, edges_of(part.picture, boxes))
