@@ -58,7 +58,7 @@ from amberquarry.layout import (
     whole_line,
     whole_photographs,
 )
-from amberquarry.reading import LineNetwork, read_lines, trial_confidence, trial_lines
+from amberquarry.reading import LineNetwork, Trial, read_lines, trial_lines, try_lines
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
@@ -202,7 +202,7 @@ class _Standing:
     prepared: Prepared
     found: Components
     text: Text | None  # None until it is wanted
-    confidence: float
+    trial: Trial
     unsure: bool  # whether it could as well stand on its head
 
 
@@ -219,13 +219,15 @@ def stand_upright(
     """
     chosen = _head_or_foot(prepared, text, network, settings)
     low, high = _DOUBTFUL_SHARE
-    if low < prepared.running_down < high and chosen.confidence < SURE:
+    if low < prepared.running_down < high and chosen.trial.confidence < SURE:
         turned = prepare(grey, settings.preparation, lying=prepared.turned == 0)
         other = _head_or_foot(turned, find_text(turned, settings.layout), network, settings)
-        log.debug("as it seems %.2f, turned %.2f", chosen.confidence, other.confidence)
-        gain = other.confidence - chosen.confidence
+        log.debug("as it seems %s, turned %s", chosen.trial, other.trial)
+        gain = other.trial.confidence - chosen.trial.confidence
         lying = prepared.turned != 0 and prepared.running_down < _SURELY_LYING
-        if gain > (-_BIAS if lying else _BIAS):
+        # figures on their side look like letters of an unknown script
+        strange = other.trial.known < chosen.trial.known - _BIAS
+        if gain > (-_BIAS if lying else _BIAS) and not strange:
             chosen = other
         if abs(gain) < _BIAS:
             chosen = replace(chosen, unsure=True)
@@ -243,27 +245,27 @@ def _head_or_foot(
     letter, grey, found = prepared.letter_height, prepared.grey, text.found
     lines = trial_lines(found, text.lines, letter, _TRIAL_LINES)
     if not lines:
-        return _Standing(prepared, found, text, 0.0, False)
-    as_is = trial_confidence(grey, found, lines, network, settings.reading)
-    if as_is >= SURE:
+        return _Standing(prepared, found, text, Trial(0.0, 0.0), False)
+    as_is = try_lines(grey, found, lines, network, settings.reading)
+    if as_is.confidence >= SURE:
         return _Standing(prepared, found, text, as_is, False)
     turned = found.upside_down()
 
-    def on_its_head() -> float:
+    def on_its_head() -> Trial:
         measured = lines_upside_down(turned, lines, letter)
-        return trial_confidence(grey[::-1, ::-1], turned, measured, network, settings.reading)
+        return try_lines(grey[::-1, ::-1], turned, measured, network, settings.reading)
 
     other = on_its_head()
-    if as_is < _DIM and abs(other - as_is) < _ALIKE:
+    if as_is.confidence < _DIM and abs(other.confidence - as_is.confidence) < _ALIKE:
         lines = trial_lines(found, text.lines, letter, _MORE_TRIAL_LINES)
-        as_is = trial_confidence(grey, found, lines, network, settings.reading)
+        as_is = try_lines(grey, found, lines, network, settings.reading)
         other = on_its_head()
-    log.debug("upright %.2f, upside down %.2f", as_is, other)
+    log.debug("upright %s, upside down %s", as_is, other)
+    gain = other.confidence - as_is.confidence
     # a page whose lines run across stands upright far more often than not
-    if other > as_is + (_BIAS if prepared.turned == 0 else 0.0):
-        page = upside_down(prepared)
-        return _Standing(page, turned, None, other, other - as_is < 0.1)
-    return _Standing(prepared, found, text, as_is, prepared.turned != 0 and as_is - other < 0.05)
+    if gain > (_BIAS if prepared.turned == 0 else 0.0):
+        return _Standing(upside_down(prepared), turned, None, other, gain < 0.1)
+    return _Standing(prepared, found, text, as_is, prepared.turned != 0 and -gain < 0.05)
 
 
 def _read_vertical(

@@ -500,26 +500,30 @@ def trial_lines(
     return sorted(lines, key=rank)[:most]
 
 
-def trial_confidence(
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """How surely a few lines are read: as letters and figures of any script, and of known ones."""
+
+    confidence: float
+    known: float
+
+
+def try_lines(
     grey: NDArray[np.uint8],
     found: Components,
     lines: list[TextLine],
     network: LineNetwork,
     settings: ReadingSettings,
-) -> float:
+) -> Trial:
     """Return how surely lines are read as letters and figures; 0 without lines."""
-    total, count = 0.0, 0
+    total, known, count = 0.0, 0.0, 0
     foreign = np.zeros(len(found.area), bool)
     for line in lines:
         read = decode(network.steps(cut_line(grey, found, line, foreign, settings).ink))
-        total += float(
-            sum(
-                confidence
-                for confidence, sign in zip(read.confidences, read.text, strict=True)
-                if sign.isalnum() or sign == UNKNOWN
-            )
-        )
+        for confidence, sign in zip(read.confidences.tolist(), read.text, strict=True):
+            total += confidence if sign.isalnum() or sign == UNKNOWN else 0
+            known += confidence if sign.isalnum() else 0
         # dots lead on either way up and tell nothing
         tall = int((found.height[line.pieces] >= 0.5 * line.x_height).sum())
         count += max(tall // 2, len(re.sub(r"[ .·]", "", read.text)))
-    return total / count if count else 0.0
+    return Trial(total / count, known / count) if count else Trial(0.0, 0.0)
