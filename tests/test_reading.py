@@ -2,6 +2,7 @@ import itertools
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -12,7 +13,7 @@ from PIL import ImageDraw
 import amberquarry as aq
 from amberquarry.imaging import prepare
 from amberquarry.layout import analyse
-from amberquarry.reading import load_network, read_lines
+from amberquarry.reading import Trial, load_network, read_lines
 from amberquarry.reading.bullets import lone_bullet
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters
 from amberquarry.reading.confidence import set_confidences
@@ -39,7 +40,7 @@ from amberquarry.reading.scripts import (
 )
 from amberquarry.settings import LayoutSettings, PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
-from tests.support.pages import PROSE, pixels, text_page, wrap
+from tests.support.pages import PROSE, blank, pixels, text_page, wrap, write_lines
 
 
 class AlphabetTest(unittest.TestCase):
@@ -546,6 +547,18 @@ class PageTest(unittest.TestCase):
                 words = [w for w in page.words if w.text == "keeper"]
                 tall = words[0].box.height > words[0].box.width
                 self.assertEqual(tall, turned in (90, 270))
+
+    def test_figures_on_their_side_turn_no_page(self):
+        """They look like letters of an unknown script, and surely so; known letters do turn it."""
+        image, chance = blank(1240, 1000), np.random.default_rng(5)
+        for row, column in np.ndindex(14, 18):
+            figure = str(chance.integers(0, 100))
+            write_lines(image, [figure], x=120 + 44 * column, y=200 + 30 * row, size=20)
+        for known, wanted in ((0.0, {0}), (0.94, {90, 270})):
+            upright, turned, on_its_head = Trial(0.8, 0.8), Trial(0.94, known), Trial(0.3, 0.3)
+            trials = [upright, on_its_head, turned, on_its_head]
+            with mock.patch("amberquarry.pipeline.try_lines", side_effect=trials):
+                self.assertIn(aq.read_page(image).rotation, wanted)
 
     def test_pages_without_text(self):
         """Blank, black, noisy and tiny pages give no words and no error."""
