@@ -18,6 +18,7 @@ _FINE_PIXELS = 4e6  # pages with more are looked at in half their size
 _GAP, _THICK, _MOST_THICK = 0.005, 0.01, 0.3  # of the page's longer side; share of a mark's area
 _DEEPEST = 75  # percentile of a mark's ink that is taken for its own level
 _PAPER, _PAPER_LEVEL = 0.8, 90  # of the ground's percentile: what marks stand on
+_REACH = 0.03  # of the longer side, over which a mark goes on where its colour is lost
 _LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark touches
 
 
@@ -59,8 +60,26 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
         part = np.s_[top : top + height, left : left + width]
         own = (labels[part] == number) & (coloured[part] > 0)
         lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
-    deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
+    levels = lightness[labels]
+    pale = _between(chosen[labels], longest) & (ink > _LEAST_INK) & (bright_ink <= _DARK_INK)
+    if pale.any():
+        levels[pale] = 1 - np.percentile(bright_ink[pale], _DEEPEST)
+    deep = cv2.erode(levels, np.ones((5, 5), np.uint8))
     return _lifted(grey, brightest, deep)
+
+
+def _between(marks: NDArray[np.bool_], longest: int) -> NDArray[np.bool_]:
+    """Return what lies between marks along straight lines, across or upright.
+
+    Compressed pictures lose the colour of pale ruling in places.
+    """
+    found = marks.astype(np.uint8)
+    reach = round(_REACH * longest) | 1
+    bridged = [
+        cv2.morphologyEx(found, cv2.MORPH_CLOSE, np.ones(shape, np.uint8))
+        for shape in ((1, reach), (reach, 1))
+    ]
+    return np.asarray((bridged[0] | bridged[1]) > found)
 
 
 def _on_paper(grey: Grey, labels: Labels, area: NDArray[np.int32]) -> NDArray[np.bool_]:
