@@ -61,7 +61,8 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
         own = (labels[part] == number) & (coloured[part] > 0)
         lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
     levels = lightness[labels]
-    pale = _between(chosen[labels], longest) & (ink > _LEAST_INK) & (bright_ink <= _DARK_INK)
+    beside_print = cv2.dilate(dark, np.ones((3, 3), np.uint8)) > 0
+    pale = _between(chosen[labels], longest) & (ink > _LEAST_INK) & ~beside_print
     if pale.any():
         levels[pale] = 1 - np.percentile(bright_ink[pale], _DEEPEST)
     deep = cv2.erode(levels, np.ones((5, 5), np.uint8))
