@@ -232,7 +232,7 @@ class MarksTest(unittest.TestCase):
         if shape == "ring":
             draw.ellipse((300, 120, 620, 440), outline=colour, width=7)
         else:
-            for y in range(160, 500, 52):
+            for y in range(160, 500, 51):
                 draw.line((60, y, 1200, y), fill=colour, width=3)
         return np.minimum(np.asarray(image), np.asarray(text_page().convert("RGB")))
 
@@ -248,6 +248,18 @@ class MarksTest(unittest.TestCase):
                 before = ((grey < 200) != (plain < 200)).mean()
                 after = ((lifted < 200) != (plain < 200)).mean()
                 self.assertLess(after, 0.1 * before)
+
+    def test_ruling_whose_colour_is_lost_in_places(self):
+        """Dashes that came out grey go with the coloured rule that they belong to."""
+        plain = pixels(text_page())
+        colours = self.marked("rules", (150, 180, 225))
+        grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
+        for x in range(240, 1200, 200):
+            colours[:, x : x + 25] = grey[:, x : x + 25, None]
+        lifted = without_marks(grey, brightest(colours))
+        paper = plain == 255
+        self.assertLess((lifted[paper] < 200).sum(), 0.2 * (grey[paper] < 200).sum())
+        self.assertGreater((lifted[plain < 100] < 128).mean(), 0.99)
 
     def test_coloured_letters_stay(self):
         """Coloured headings, areas and grey marks are left alone."""

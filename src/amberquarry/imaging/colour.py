@@ -40,6 +40,10 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     longest = max(size)
     gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
     joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
+    near = np.ones((3, 3), np.uint8)
+    print_free = cv2.dilate(dark, near) == 0
+    pale = _between(joined, longest) & (ink > _LEAST_INK) & print_free
+    joined |= pale.astype(np.uint8)
     labels, stats = connected_pieces(joined)
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(1)
     chosen = sides >= _LEAST_LENGTH * longest
@@ -60,27 +64,25 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
         part = np.s_[top : top + height, left : left + width]
         own = (labels[part] == number) & (coloured[part] > 0)
         lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
-    levels = lightness[labels]
-    beside_print = cv2.dilate(dark, np.ones((3, 3), np.uint8)) > 0
-    pale = _between(chosen[labels], longest) & (ink > _LEAST_INK) & ~beside_print
+    deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
+    pale &= chosen[labels]
     if pale.any():
-        levels[pale] = 1 - np.percentile(bright_ink[pale], _DEEPEST)
-    deep = cv2.erode(levels, np.ones((5, 5), np.uint8))
+        edges = (cv2.dilate(pale.astype(np.uint8), near) > 0) & print_free
+        deep[edges] = np.minimum(deep[edges], 1 - np.percentile(bright_ink[pale], _DEEPEST))
     return _lifted(grey, brightest, deep)
 
 
-def _between(marks: NDArray[np.bool_], longest: int) -> NDArray[np.bool_]:
+def _between(marks: NDArray[np.uint8], longest: int) -> NDArray[np.bool_]:
     """Return what lies between marks along straight lines, across or upright.
 
     Compressed pictures lose the colour of pale ruling in places.
     """
-    found = marks.astype(np.uint8)
     reach = round(_REACH * longest) | 1
     bridged = [
-        cv2.morphologyEx(found, cv2.MORPH_CLOSE, np.ones(shape, np.uint8))
+        cv2.morphologyEx(marks, cv2.MORPH_CLOSE, np.ones(shape, np.uint8))
         for shape in ((1, reach), (reach, 1))
     ]
-    return np.asarray((bridged[0] | bridged[1]) > found)
+    return np.asarray((bridged[0] | bridged[1]) > marks)
 
 
 def _on_paper(grey: Grey, labels: Labels, area: NDArray[np.int32]) -> NDArray[np.bool_]:
