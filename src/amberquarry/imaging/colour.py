@@ -18,7 +18,9 @@ _FINE_PIXELS = 4e6  # pages with more are looked at in half their size
 _GAP, _THICK, _MOST_THICK = 0.005, 0.01, 0.3  # of the page's longer side; share of a mark's area
 _DEEPEST = 75  # percentile of a mark's ink that is taken for its own level
 _PAPER, _PAPER_LEVEL = 0.8, 90  # of the ground's percentile: what marks stand on
-_REACH = 0.03  # of the longer side, over which a mark goes on where its colour is lost
+# Of the longer side, over which a mark goes on where its colour is lost; pixels of that side from
+# which this is told from edges of letters.
+_REACH, _LARGE = 0.03, 1000
 _LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark touches
 
 
@@ -40,10 +42,35 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     longest = max(size)
     gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
     joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
+    labels, stats, chosen = _crossing(joined, grey, dark)
+    if not chosen.any():
+        return None
     near = np.ones((3, 3), np.uint8)
     print_free = cv2.dilate(dark, near) == 0
     pale = _between(joined, longest) & (ink > _LEAST_INK) & print_free
-    joined |= pale.astype(np.uint8)
+    wider = _crossing(joined | pale, grey, dark)
+    wider[2][:] &= np.bincount(wider[0].ravel(), coloured.ravel(), len(wider[1])) > 0
+    if wider[2].any() and longest >= _LARGE:
+        labels, stats, chosen = wider
+    lightness = np.ones(len(stats), np.float32)  # of each mark in the brightest channel
+    for number in np.flatnonzero(chosen):
+        left, top, width, height = stats[number, :4]
+        part = np.s_[top : top + height, left : left + width]
+        own = (labels[part] == number) & (coloured[part] > 0)
+        lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
+    deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
+    pale &= chosen[labels]
+    if pale.any():
+        edges = (cv2.dilate(pale.astype(np.uint8), near) > 0) & print_free
+        deep[edges] = np.minimum(deep[edges], 1 - np.percentile(bright_ink[pale], _DEEPEST))
+    return _lifted(grey, brightest, deep)
+
+
+def _crossing(
+    joined: NDArray[np.uint8], grey: Grey, dark: NDArray[np.uint8]
+) -> tuple[Labels, NDArray[np.int32], NDArray[np.bool_]]:
+    """Return pieces of coloured ink, their measures, and which are marks that cross dark print."""
+    longest = max(joined.shape)
     labels, stats = connected_pieces(joined)
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(1)
     chosen = sides >= _LEAST_LENGTH * longest
@@ -56,20 +83,7 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     chosen &= thick <= _MOST_THICK * area
     chosen &= _pieces_touched(labels, dark, len(area)) >= _CROSSED
     chosen &= _on_paper(grey, labels, area)
-    if not chosen.any():
-        return None
-    lightness = np.ones(len(area), np.float32)  # of each mark in the brightest channel
-    for number in np.flatnonzero(chosen):
-        left, top, width, height = stats[number, :4]
-        part = np.s_[top : top + height, left : left + width]
-        own = (labels[part] == number) & (coloured[part] > 0)
-        lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
-    deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
-    pale &= chosen[labels]
-    if pale.any():
-        edges = (cv2.dilate(pale.astype(np.uint8), near) > 0) & print_free
-        deep[edges] = np.minimum(deep[edges], 1 - np.percentile(bright_ink[pale], _DEEPEST))
-    return _lifted(grey, brightest, deep)
+    return labels, stats, chosen
 
 
 def _between(marks: NDArray[np.uint8], longest: int) -> NDArray[np.bool_]:
