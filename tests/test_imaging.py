@@ -232,7 +232,7 @@ class MarksTest(unittest.TestCase):
         if shape == "ring":
             draw.ellipse((300, 120, 620, 440), outline=colour, width=7)
         else:
-            for y in range(160, 500, 51):
+            for y in range(160, 500, 52):
                 draw.line((60, y, 1200, y), fill=colour, width=3)
         return np.minimum(np.asarray(image), np.asarray(text_page().convert("RGB")))
 

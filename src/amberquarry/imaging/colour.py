@@ -42,16 +42,18 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     longest = max(size)
     gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
     joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
-    labels, stats, chosen = _crossing(joined, grey, dark)
+    ground = cv2.resize(ground_of(grey), size)
+    labels, stats, chosen = _crossing(joined, coloured, dark, ground)
     if not chosen.any():
         return None
     near = np.ones((3, 3), np.uint8)
     print_free = cv2.dilate(dark, near) == 0
-    pale = _between(joined, longest) & (ink > _LEAST_INK) & print_free
-    wider = _crossing(joined | pale, grey, dark)
-    wider[2][:] &= np.bincount(wider[0].ravel(), coloured.ravel(), len(wider[1])) > 0
-    if wider[2].any() and longest >= _LARGE:
-        labels, stats, chosen = wider
+    pale = np.zeros(joined.shape, bool)
+    if longest >= _LARGE:
+        pale = _between(joined, longest) & (ink > _LEAST_INK) & print_free
+        wider, its_stats, its_chosen = _crossing(joined | pale, coloured, dark, ground)
+        if its_chosen.any():
+            labels, stats, chosen = wider, its_stats, its_chosen
     lightness = np.ones(len(stats), np.float32)  # of each mark in the brightest channel
     for number in np.flatnonzero(chosen):
         left, top, width, height = stats[number, :4]
@@ -67,7 +69,7 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
 
 
 def _crossing(
-    joined: NDArray[np.uint8], grey: Grey, dark: NDArray[np.uint8]
+    joined: NDArray[np.uint8], coloured: NDArray[np.uint8], dark: NDArray[np.uint8], ground: Grey
 ) -> tuple[Labels, NDArray[np.int32], NDArray[np.bool_]]:
     """Return pieces of coloured ink, their measures, and which are marks that cross dark print."""
     longest = max(joined.shape)
@@ -82,7 +84,8 @@ def _crossing(
     )
     chosen &= thick <= _MOST_THICK * area
     chosen &= _pieces_touched(labels, dark, len(area)) >= _CROSSED
-    chosen &= _on_paper(grey, labels, area)
+    chosen &= _on_paper(ground, labels, area)
+    chosen &= np.bincount(labels.ravel(), coloured.ravel(), len(area)) > 0
     return labels, stats, chosen
 
 
@@ -99,9 +102,8 @@ def _between(marks: NDArray[np.uint8], longest: int) -> NDArray[np.bool_]:
     return np.asarray((bridged[0] | bridged[1]) > marks)
 
 
-def _on_paper(grey: Grey, labels: Labels, area: NDArray[np.int32]) -> NDArray[np.bool_]:
+def _on_paper(ground: Grey, labels: Labels, area: NDArray[np.int32]) -> NDArray[np.bool_]:
     """Return which marks stand on the page's paper, not on a coloured area or in a photograph."""
-    ground = cv2.resize(ground_of(grey), labels.shape[::-1]).astype(np.float32)
     around = np.bincount(labels.ravel(), ground.ravel(), len(area)) / np.maximum(area, 1)
     return np.asarray(around >= _PAPER * np.percentile(ground, _PAPER_LEVEL))
 

@@ -111,6 +111,11 @@ class Lines:
             < _SAME_ROW * self.size[left][:, None]
         )
 
+    def share_in_rows(self, left: NDArray[np.int64], right: NDArray[np.int64]) -> float:
+        """Return which share of a side's lines stand level with one of the other, the larger."""
+        rows = self.in_rows(left, right)
+        return float(max(rows.any(0).mean(), rows.any(1).mean()))
+
 
 def _overlap_y(a: Box, b: Box) -> float:
     return min(a.y1, b.y1) - max(a.y0, b.y0)
@@ -132,10 +137,7 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
         return False
     least = min(float(np.median(lines.pieces[side])) for side in (left, right))
     # keys beside many terms are the fewer
-    aligned, with_labels = (
-        max(rows.any(0).mean(), rows.any(1).mean())
-        for rows in (lines.in_rows(left, right), lines.in_rows(*beside))
-    )
+    aligned, with_labels = (lines.share_in_rows(*sides) for sides in ((left, right), beside))
     widths = lines.x1 - lines.x0
     filled, full = (
         sorted(
@@ -187,8 +189,7 @@ def ruled_columns(gutters: list[Box], rules: list[Box], lines: Lines) -> list[Bo
         if min(len(left), len(right)) < _PROSE_LINES:
             continue
         least = min(float(np.median(lines.pieces[side])) for side in (left, right))
-        rows = lines.in_rows(left, right)
-        stepped = max(rows.any(0).mean(), rows.any(1).mean()) > _IN_STEP
+        stepped = lines.share_in_rows(left, right) > _IN_STEP
         if least >= (_COLUMN_PIECES if stepped else _FEW_PIECES):
             columns.append(gutter)
     return columns
