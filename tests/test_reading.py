@@ -436,7 +436,8 @@ class FigureTest(unittest.TestCase):
             ("Il 1l", "Il 1l"),
             ("lA 2A lD l'A lAS", "1A 2A 1D l'A lAS"),
             ("B12O4", "B12O4"),
-            ("#FFOO80 #OAF #OASIS #O", "#FF0080 #0AF #OASIS #O"),
+            ("#FFOO80 #FFOOFF #OA8 #OASIS #O", "#FF0080 #FF00FF #0A8 #OASIS #O"),
+            ("#CODE #FOO #DECODE", "#CODE #FOO #DECODE"),
         ):
             with self.subTest(text):
                 self.assertEqual(settle_figures(text), wanted)

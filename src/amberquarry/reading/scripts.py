@@ -56,8 +56,10 @@ _AMONG_FIGURES = re.compile(r"(?<!\S)(?=\S*\d\S*\d)(?=\S*[lIOoЗОо])[\dlIOoЗ�
 # An old-style nought read as a letter after one figure; languages that write "1o" for the first.
 _OLD_NOUGHT = re.compile(r"(?<![^\s(])([1-9]|\d[.,])o(?![^\s.,;:!?)])")
 _HEXADECIMAL = re.compile(r"(?<!\S)l(?=[A-F](?!\S))")  # a small l before a capital is a figure
-# A colour as sheets of styles write it: three, four, six or eight figures of base sixteen.
-_COLOUR = re.compile(r"(?<=#)(?:[\dA-FO]{3,4}|[\dA-FO]{6}|[\dA-FO]{8})(?!\w)")
+# A colour as sheets of styles write it, in base sixteen; words as "#CODE" have such letters too.
+_COLOUR = re.compile(
+    r"(?<=#)(?:(?=\w*\d)[\dA-FO]{3,4}|(?=\w*(?:\d|OO))(?:[\dA-FO]{6}|[\dA-FO]{8}))(?!\w)"
+)
 _WITH_FIRST_O = frozenset(("es", "fr", "it", "pt", "ro"))
 # Languages in which sentences begin with the word "O"; a nought there that letters follow; its
 # confidence from which it is one.
