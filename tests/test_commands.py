@@ -260,7 +260,7 @@ class BadFileTest(unittest.TestCase):
             pdf.save()
         found = self.rejected()
         self.assertEqual(set(found), {"no-pages.pdf"})
-        self.assertEqual(found["no-pages.pdf"]["reason"], "damaged")
+        self.assertEqual(found["no-pages.pdf"]["reason"], "empty")
         texts = {r["source"]: r["text"] for r in records(self.folder / "run" / "documents.jsonl")}
         self.assertIn("keeper turned the sheet", texts["turned.pdf"])
         for record in records(self.folder / "run" / "pages.jsonl"):

@@ -50,10 +50,15 @@ class InputTest(unittest.TestCase):
         self.assertEqual(sorted(found.skipped), [".hidden/x.pdf", "b/Thumbs.db", "~$a.docx"])
 
     def test_equal_names_are_kept_apart(self):
-        """Two folders with the same file inside give two names."""
-        self.touch("one/a.png", "two/a.png")
-        found = find_inputs([self.folder / "one", self.folder / "two"])
-        self.assertEqual([f.name for f in found.files], ["a.png", "a.png~2"])
+        """Names of several inputs go from the folder that holds them all, whatever lies in them."""
+        self.touch("one/b.png", "two/a.png", "plan.tif")
+        inputs = [self.folder / "one", self.folder / "two"]
+        self.assertEqual([f.name for f in find_inputs(inputs).files], ["one/b.png", "two/a.png"])
+        self.touch("one/a.png")
+        found = find_inputs([*inputs, self.folder / "plan.tif"])
+        self.assertEqual(
+            [f.name for f in found.files], ["one/a.png", "one/b.png", "two/a.png", "plan.tif"]
+        )
 
     def test_results_are_no_inputs(self):
         """A run folder inside the folder that is converted is left alone."""
@@ -178,8 +183,13 @@ class ConvertTest(unittest.TestCase):
             aq.convert([self.scans], self.run_folder, settings=settings)
         with self.assertRaisesRegex(aq.RunFolderError, "other pages"):
             aq.convert([self.scans], self.run_folder, pages=range(1, 2))
+        with self.assertRaisesRegex(aq.RunFolderError, "where the results would go"):
+            aq.convert([self.scans], self.folder)
+        (self.folder / "foreign").mkdir()
+        (self.folder / "foreign" / "letter.txt").write_text("kept")
         with self.assertRaisesRegex(aq.RunFolderError, "holds no run"):
-            aq.convert([self.scans], self.scans)
+            aq.convert([self.scans], self.folder / "foreign")
+        self.assertEqual([p.name for p in (self.folder / "foreign").iterdir()], ["letter.txt"])
 
     def test_options(self):
         """Chosen pages, confidence floor and character boxes show in the records."""
@@ -270,6 +280,7 @@ class CrewTest(unittest.TestCase):
         """A file that kills its library is refused; others go on."""
         crew = Crew(1, aq.Settings(), aq.Limits())
         self.addCleanup(crew.close)
+        self.collect(crew, lambda events, again: crew._workers[0].ready)
         crew.give(Probe(4, COLLECTION / "circular.pdf"))
         crew._workers[0].process.kill()
         events, again = self.collect(crew, lambda events, again: bool(events))

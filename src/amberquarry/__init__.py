@@ -25,6 +25,7 @@ from amberquarry.errors import (
     RunFolderError,
     SettingsError,
     SourceError,
+    WorkerError,
 )
 from amberquarry.library import read_document, read_line, read_page
 from amberquarry.runs import Progress, RunSummary, convert
@@ -59,6 +60,7 @@ __all__ = [
     "Style",
     "TextForm",
     "Word",
+    "WorkerError",
     "convert",
     "read_document",
     "read_line",

@@ -152,6 +152,7 @@ class FindingCode(StrEnum):
     ORIENTATION_UNSURE = "orientation-unsure"
     UNSUPPORTED_SCRIPT = "unsupported-script"
     NO_RELIABLE_TEXT = "no-reliable-text"
+    PICTURE_DAMAGED = "picture-damaged"
     PAGE_FAILED = "page-failed"
 
 
@@ -280,6 +281,12 @@ class Page:
 
     def __post_init__(self) -> None:
         self.source_page = self.source_page or self.number
+
+    @classmethod
+    def failed(cls, index: int, message: str) -> Page:
+        """Return the record of a page, counted from 0, that could not be processed."""
+        finding = Finding(FindingCode.PAGE_FAILED, message, index + 1)
+        return cls(index + 1, 0, 0, None, findings=[finding])
 
     @property
     def words(self) -> Iterator[Word]:

@@ -6,7 +6,8 @@
     ├── ModelError        a model file is missing, foreign or damaged
     ├── LearningError     labelled lines that can't be learnt from
     ├── SettingsError     a setting has a wrong name or value
-    └── RunFolderError    a run folder can't be written, read or continued
+    ├── RunFolderError    a run folder can't be written, read or continued
+    └── WorkerError       worker processes can't be started
 
 A caller's mistake in a call raises ValueError or TypeError; a doubtful page is a Finding in the
 result and raises nothing.
@@ -69,3 +70,12 @@ class SettingsError(QuarryError):
 
 class RunFolderError(QuarryError):
     """A run folder can't be written, read or continued."""
+
+
+class WorkerError(QuarryError):
+    """Worker processes can't be started."""
+
+
+def our_fault(error: Exception) -> str:
+    """Return the message for what went wrong in our own code."""
+    return f"our own fault ({error!r}); please report it"

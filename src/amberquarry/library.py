@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
+import logging
 import os
 from pathlib import Path
 
@@ -14,12 +14,14 @@ from amberquarry import choosing
 from amberquarry.assembly import assemble
 from amberquarry.choosing import read_picture
 from amberquarry.document import Document, Line, Page
-from amberquarry.errors import PageError, Rejection, SourceError
+from amberquarry.errors import PageError, Rejection, SourceError, our_fault
 from amberquarry.pipeline import Stages, empty_line, read_line_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
-from amberquarry.sources import PagePicture, open_source
+from amberquarry.sources import PagePicture, identify, open_source
 from amberquarry.sources.pictures import image_of_array
+
+log = logging.getLogger(__name__)
 
 PageInput = str | os.PathLike[str] | bytes | NDArray[np.generic] | Image.Image
 
@@ -101,8 +103,6 @@ def read_document(
     settings, limits = settings or Settings(), limits or Limits()
     data = content if isinstance(content, bytes) else Path(content)
     source = open_source(data, settings, limits)
-    from amberquarry.runs.workers import failed_page, identify
-
     pages: list[Page] = []
     try:
         network = load_network(settings.reading.model)
@@ -110,15 +110,15 @@ def read_document(
             try:
                 pages += read_picture(source.picture(index), index + 1, network, settings)
             except PageError as error:
-                pages.append(failed_page(index, error.message))
+                pages.append(Page.failed(index, error.message))
+            except Exception as error:  # the other pages are not lost for it
+                log.exception("page %d", index + 1)
+                pages.append(Page.failed(index, our_fault(error)))
         if all(page.width == 0 for page in pages):
             raise SourceError(Rejection.UNREADABLE, pages[0].findings[-1].message)
     finally:
         source.close()
     assemble(pages)
-    identifier = (
-        hashlib.sha256(data).hexdigest()[:32] if isinstance(data, bytes) else identify(data)
-    )
     findings = [finding for page in pages for finding in page.findings]
     name = "" if isinstance(data, bytes) else data.name
-    return Document(identifier, name, pages, findings, source.file_info)
+    return Document(identify(data), name, pages, findings, source.file_info)

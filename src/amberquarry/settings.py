@@ -231,9 +231,11 @@ class Settings:
     def from_dict(cls, values: Mapping[str, Any]) -> Settings:
         """Return settings from nested mappings; unknown names raise SettingsError with a hint.
 
-        `effort` beside the groups moves the usual values; what the groups say counts more.
+        `effort` beside the groups moves the usual values; what the groups say counts more. A group
+        `limits` is left to `Limits.from_dict`.
         """
         values = dict(values)
+        values.pop("limits", None)
         effort = values.pop("effort", Effort.NORMAL.value)
         if effort not in [*Effort]:
             raise SettingsError(f"effort must be one of {', '.join(Effort)}, got {effort!r}")
@@ -271,14 +273,9 @@ class Settings:
         parts = ["# Leave out what you don't change: an effort moves what is left out.", ""]
         parts = parts if meanings else []
         for group, values in self.to_dict().items():
-            parts.append(f"[{group}]")
-            for item in dataclasses.fields(_groups()[group]):
-                if meanings:
-                    parts.append(f"# {Note.of(item).sentence}")
-                # JSON writes numbers, strings and truth values as TOML does
-                value = json.dumps(values[item.name], ensure_ascii=False)
-                parts.append(f"{item.name} = {value}")
-            parts.append("")
+            parts += _toml_lines(_groups()[group], group, values, meanings)
+        if meanings:
+            parts += _toml_lines(Limits, "limits", dataclasses.asdict(Limits()), meanings)
         return "\n".join(parts)
 
     def digest(self) -> str:
@@ -321,6 +318,17 @@ def toml_values(path: Path) -> dict[str, Any]:
         return tomllib.loads(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
         raise SettingsError(f"{path}: not a readable TOML file ({error})") from error
+
+
+def _toml_lines(cls: Any, group: str, values: Mapping[str, Any], meanings: bool) -> list[str]:
+    """Return a group of settings as lines of TOML."""
+    lines = [f"[{group}]"]
+    for item in dataclasses.fields(cls):
+        if meanings:
+            lines.append(f"# {Note.of(item).sentence}")
+        # JSON writes numbers, strings and truth values as TOML does
+        lines.append(f"{item.name} = {json.dumps(values[item.name], ensure_ascii=False)}")
+    return [*lines, ""]
 
 
 def _groups() -> dict[str, Any]:
@@ -389,10 +397,26 @@ def _group(cls: Any, values: Mapping[str, Any], group: str, effort: Effort) -> A
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Limits:
-    """Bounds for untrusted input, checked before memory is taken."""
+class Limits(_Group):
+    """Bounds for untrusted input, checked before memory is taken; they change no result."""
 
-    file_bytes: int = 2_000_000_000  # larger files are rejected unopened
-    pages: int = 5_000  # of one file
-    pixels: int = 120_000_000  # of one encoded picture
-    seconds_per_page: float = 60.0  # in runs: then the worker is ended and the page fails
+    file_bytes: int = _setting(
+        2_000_000_000, "larger files are rejected unopened", (1, 1e15), "bytes"
+    )
+    pages: int = _setting(5_000, "files with more pages are rejected", (1, 1e9))
+    pixels: int = _setting(120_000_000, "pages whose picture has more pixels fail", (1, 1e12))
+    seconds_to_open: float = _setting(
+        60.0, "in runs, a file that takes longer to open is rejected", (0.001, 1e6), "seconds"
+    )
+    seconds_per_page: float = _setting(
+        60.0,
+        "in runs, a page that takes longer fails; the next start tries it again",
+        (0.001, 1e6),
+        "seconds",
+    )
+
+    @classmethod
+    def from_dict(cls, values: Mapping[str, Any]) -> Limits:
+        """Return limits from a mapping; unknown names raise SettingsError with a hint."""
+        found: Limits = _group(cls, values, "limits", Effort.NORMAL)
+        return found

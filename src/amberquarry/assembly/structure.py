@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -59,12 +59,16 @@ def settle_running(pages: list[Page]) -> None:
     What one page alone made look like such, and no other bears out, is text again.
     """
     edges = [edge for number, page in enumerate(pages) for edge in _edges(page, number)]
+    of_page: dict[int, list[_Edge]] = defaultdict(list)
+    for edge in edges:
+        of_page[edge.page].append(edge)
     for edge in edges:
         near = [
-            other for other in edges
-            if other.page != edge.page and abs(other.page - edge.page) <= _NEAR_PAGES
-            and other.top == edge.top and abs(other.height - edge.height) < _SAME_HEIGHT
-        ]  # fmt: skip
+            other
+            for number in range(edge.page - _NEAR_PAGES, edge.page + _NEAR_PAGES + 1)
+            for other in (of_page.get(number, []) if number != edge.page else [])
+            if other.top == edge.top and abs(other.height - edge.height) < _SAME_HEIGHT
+        ]
         alike = any(
             len(edge.text) > 2 and Indel.normalized_similarity(edge.text, other.text) >= _ALIKE
             for other in near

@@ -1,21 +1,24 @@
-"""From options to settings."""
+"""From options to settings and limits."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from amberquarry.settings import Effort, Settings, toml_values
+from amberquarry.settings import Effort, Limits, Settings, toml_values
 
 
 def chosen_settings(
     settings_file: Path | None, effort: str | None, reader: Path | None
-) -> Settings:
-    """Return the settings of a TOML file, or the usual ones, with what options ask for.
+) -> tuple[Settings, Limits]:
+    """Return the settings and limits of a TOML file, or the usual ones, with what options ask for.
 
     An effort moves what the file leaves open.
     """
     values = toml_values(settings_file) if settings_file else {}
+    limits = Limits.from_dict(values.get("limits", {}))
     if effort is not None:
         values["effort"] = Effort(effort)
     settings = Settings.from_dict(values)
-    return settings.with_values({"reading.model": str(reader.resolve())}) if reader else settings
+    if reader is not None:
+        settings = settings.with_values({"reading.model": str(reader.resolve())})
+    return settings, limits

@@ -37,6 +37,7 @@ def run_compare(
     out: Path,
     truth: Path | None,
     settings: Settings,
+    limits: Limits,
     jobs: int | None,
     pages: range | None,
     files: Path,
@@ -57,10 +58,12 @@ def run_compare(
         for number, variant in enumerate(variants, start=1):
             click.echo(f"{number} of {len(variants)}: {variant.name}", err=True)
             folder = out / f"run-{number}"
-            convert_with_progress(tuple(inputs), folder, variant.settings, jobs, pages)
+            convert_with_progress(tuple(inputs), folder, variant.settings, limits, jobs, pages)
             runs[variant.name] = folder
         picture_of = _pictures(paths.get)
     elif all(finished) and len(folders) >= 2:
+        if len({folder.resolve() for folder in folders}) < len(folders):
+            raise ValueError("a run is named twice; compare different runs")
         variants = []
         runs = {str(folder): folder for folder in folders}
         picture_of = _pictures(lambda name: files / name)

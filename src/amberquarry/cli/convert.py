@@ -14,18 +14,24 @@ from rich.progress import (
 )
 from rich.progress import Progress as Bar
 
+from amberquarry.cli.terminal import printable
 from amberquarry.runs import Progress, RunSummary, convert
 from amberquarry.runs.folder import REJECTED, read_records
-from amberquarry.settings import Settings
+from amberquarry.settings import Limits, Settings
 
 _REJECTS_SHOWN = 10
 
 
 def run_convert(
-    inputs: tuple[str, ...], out: Path, settings: Settings, jobs: int | None, pages: range | None
+    inputs: tuple[str, ...],
+    out: Path,
+    settings: Settings,
+    limits: Limits,
+    jobs: int | None,
+    pages: range | None,
 ) -> int:
     """Convert with progress and return the exit status."""
-    summary = convert_with_progress(inputs, out, settings, jobs, pages)
+    summary = convert_with_progress(inputs, out, settings, limits, jobs, pages)
     click.echo(summary_text(summary, out))
     return 1 if summary.rejected_count or summary.failed_pages else 0
 
@@ -34,6 +40,7 @@ def convert_with_progress(
     inputs: tuple[str, ...],
     out: Path,
     settings: Settings,
+    limits: Limits,
     jobs: int | None,
     pages: range | None = None,
 ) -> RunSummary:
@@ -63,7 +70,15 @@ def convert_with_progress(
                     f"{state.files_done} of {state.files_total} files, {text}", highlight=False
                 )
 
-        return convert(inputs, out, settings=settings, jobs=jobs, pages=pages, progress=show)
+        return convert(
+            inputs,
+            out,
+            settings=settings,
+            limits=limits,
+            jobs=jobs,
+            pages=pages,
+            progress=show,
+        )
 
 
 def progress_text(state: Progress, rate: float) -> str:
@@ -102,11 +117,17 @@ def summary_text(summary: RunSummary, out: Path) -> str:
     if summary.already_done:
         lines.append(f"done before      {summary.already_done} documents")
     if summary.failed_pages:
-        lines.append(f"failed pages     {summary.failed_pages}")
+        lines.append(f"failed pages     {summary.failed_pages}; the same command tries them again")
     if summary.skipped:
         lines.append(
             f"skipped          {len(summary.skipped)} hidden or system files: "
-            + ", ".join(summary.skipped[:5])
+            + printable(", ".join(summary.skipped[:5]))
+        )
+    if summary.links:
+        lines.append(
+            f"not followed     {len(summary.links)} links to folders: "
+            + printable(", ".join(summary.links[:5]))
+            + "; name them as inputs to have them read"
         )
     if summary.rejected_count:
         reasons = ", ".join(
@@ -117,6 +138,6 @@ def summary_text(summary: RunSummary, out: Path) -> str:
             if number == _REJECTS_SHOWN:
                 lines.append(f"  … more in {out / REJECTED}")
                 break
-            lines.append(f"  {record['path']}: {record['message']}")
+            lines.append(printable(f"  {record['path']}: {record['message']}"))
     lines.append(f"results in       {out}")
     return "\n".join(lines)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import tempfile
 from pathlib import Path
@@ -12,10 +13,11 @@ from amberquarry.cli.convert import convert_with_progress, summary_text
 from amberquarry.cli.look import run_look
 from amberquarry.cli.score import score_table
 from amberquarry.demo import COLLECTION, TRUTH
+from amberquarry.errors import RunFolderError
 from amberquarry.formats.records import dump
 from amberquarry.runs.folder import read_records
 from amberquarry.scoring import score_run
-from amberquarry.settings import Settings
+from amberquarry.settings import Limits, Settings
 
 _FEW = (
     "instrument-notes.tif",
@@ -35,6 +37,7 @@ _DRAWN = (
     "instrument-notes.tif",
 )
 _EXPECTED_REJECTS = 3
+_OURS = "demo.json"  # lists the files that the demo copied
 
 
 def run_demo(out: Path, jobs: int | None, few: bool) -> int:
@@ -43,11 +46,14 @@ def run_demo(out: Path, jobs: int | None, few: bool) -> int:
     The three files that can't be used are part of the show: only other failures count.
     """
     scans, run, pictures = out / "scans", out / "run", out / "pictures"
-    for old in (scans, pictures):
-        shutil.rmtree(old, ignore_errors=True)
+    _clear_earlier(out)
     copy_collection(scans, few)
+    (out / _OURS).write_text(
+        json.dumps([path.relative_to(out).as_posix() for path in sorted(scans.rglob("*"))]),
+        encoding="utf-8",
+    )
     click.echo(f"$ amberquarry convert {scans} --out {run}")
-    summary = convert_with_progress((str(scans),), run, Settings(), jobs)
+    summary = convert_with_progress((str(scans),), run, Settings(), Limits(), jobs)
     click.echo(summary_text(summary, run))
     truth = TRUTH
     with tempfile.TemporaryDirectory() as folder:
@@ -57,19 +63,44 @@ def run_demo(out: Path, jobs: int | None, few: bool) -> int:
             truth.write_text("".join(dump(r) + "\n" for r in kept), encoding="utf-8")
         click.echo(f"\n$ amberquarry score {run} {TRUTH}")
         click.echo(score_table(score_run(run, truth)))
-    pictures.mkdir(parents=True)
+    pictures.mkdir(exist_ok=True)
     click.echo("")
     for name in _DRAWN:
         path = scans / name
         if path.exists():
             target = pictures / f"{path.name}.png"
             click.echo(f"$ amberquarry look {path} --out {target}")
-            run_look(path, target, 1, "regions,order,words", False, None, False, Settings())
+            run_look(
+                path, target, 1, "regions,order,words", False, None, False, Settings(), Limits()
+            )
     click.echo(
         f"\nOpen {run / 'markdown'} for the text, {run / 'pages.jsonl'} for words with boxes,\n"
         f"{pictures} for what was seen on some pages."
     )
     return 0 if summary.rejected_count == _EXPECTED_REJECTS and not summary.failed_pages else 1
+
+
+def _clear_earlier(out: Path) -> None:
+    """Take away the scans that an earlier demo copied; RunFolderError if the folder is another's.
+
+    Only files that the demo made are ever removed: of other people's there may be no copy.
+    """
+    if not out.exists():
+        out.mkdir(parents=True)
+    elif not out.is_dir():
+        raise RunFolderError(f"{out} is a file; name a folder for the demo")
+    if not any(out.iterdir()):
+        return
+    try:
+        names = [str(name) for name in json.loads((out / _OURS).read_text(encoding="utf-8"))]
+    except (OSError, ValueError, TypeError) as error:
+        raise RunFolderError(
+            f"{out} is not empty and holds no demo of ours; name a new folder with --out"
+        ) from error
+    for name in names:
+        path = out / name
+        if path.is_file() and path.resolve().is_relative_to(out.resolve() / "scans"):
+            path.unlink()
 
 
 def copy_collection(target: Path, few: bool = False) -> None:

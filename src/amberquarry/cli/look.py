@@ -25,15 +25,18 @@ def run_look(
     steps: str | None,
     text: bool,
     settings: Settings,
+    limits: Limits,
 ) -> None:
     """Read one page; write the drawing to `out` and print the text where asked."""
+    if not path.exists():
+        raise FileNotFoundError(f"there is no file {path}")
     if out is None and not text:
         raise ValueError("nothing to do: give --out PNG, --text or both")
     marks = _chosen(show, Mark, "--show")
     views = [*StepView] if steps == "all" else _chosen(steps or "", StepView, "--steps")
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
-    picture = page_picture(path, number, settings, Limits())
+    picture = page_picture(path, number, settings, limits)
     page, stages = read_in_steps(picture, number, settings)
     if out is not None:
         if not views:

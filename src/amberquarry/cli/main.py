@@ -11,7 +11,8 @@ from typing import Any, TypeVar
 
 import click
 
-from amberquarry.errors import QuarryError, RunFolderError, SettingsError
+from amberquarry.cli.terminal import printable
+from amberquarry.errors import QuarryError, RunFolderError, SettingsError, WorkerError
 from amberquarry.settings import Effort
 from amberquarry.version import version
 
@@ -27,17 +28,30 @@ def say_errors(command: F) -> F:
     def wrapped(*args: Any, **kwargs: Any) -> Any:
         try:
             return command(*args, **kwargs)
-        except (RunFolderError, SettingsError, FileNotFoundError, ValueError) as error:
-            click.echo(f"amberquarry: {error}", err=True)
+        except (RunFolderError, SettingsError, WorkerError, FileNotFoundError, ValueError) as error:
+            click.echo(f"amberquarry: {printable(str(error))}", err=True)
             sys.exit(WRONG_USAGE)
         except (QuarryError, OSError) as error:
-            click.echo(f"amberquarry: {error}", err=True)
+            click.echo(f"amberquarry: {printable(str(error))}", err=True)
             sys.exit(SOME_FAILED)
         except KeyboardInterrupt:
             click.echo("\namberquarry: stopped; the same command goes on from here", err=True)
             sys.exit(130)
 
     return wrapped  # type: ignore[return-value]
+
+
+class _Path(click.Path):
+    """A path; an empty one, as an unset variable of a shell gives, is no path."""
+
+    def __init__(self, **options: Any) -> None:
+        super().__init__(path_type=Path, **options)
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """Return the path; fails where it is empty."""
+        if value == "":
+            self.fail("the path is empty; . stands for the current folder", param, ctx)
+        return super().convert(value, param, ctx)
 
 
 class PageRange(click.ParamType):  # type: ignore[type-arg]
@@ -76,12 +90,12 @@ def reading_options(command: F) -> F:
         click.option(
             "--settings",
             "settings_file",
-            type=click.Path(path_type=Path, dir_okay=False),
+            type=_Path(dir_okay=False),
             help="A TOML file of settings; options given here count more.",
         ),
         click.option(
             "--reader",
-            type=click.Path(path_type=Path, dir_okay=False),
+            type=_Path(dir_okay=False),
             help="A model file made by `learn`.",
         ),
         click.option(
@@ -120,7 +134,7 @@ def main(verbose: bool) -> None:
 @click.argument("inputs", nargs=-1)
 @click.option(
     "--out",
-    type=click.Path(path_type=Path),
+    type=_Path(),
     help="The run folder; a run that was stopped goes on.",
 )
 @pages_option
@@ -155,12 +169,13 @@ def convert(
     amberquarry convert --print-settings > ours.toml
     amberquarry convert scans/ --out run --settings ours.toml --effort thorough
 
-    Exit status: 0 all converted, 1 some files rejected or pages failed, 2 wrong usage.
+    Exit status, of all that the run folder holds: 0 all converted, 1 some files rejected or pages
+    failed, 2 wrong usage, or a folder that can't be used.
     """
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.convert import run_convert
 
-    settings = chosen_settings(settings_file, effort, reader)
+    settings, limits = chosen_settings(settings_file, effort, reader)
     given: dict[str, Any] = {"output.characters": True} if characters else {}
     if min_confidence is not None:
         given["output.min_confidence"] = min_confidence
@@ -170,12 +185,12 @@ def convert(
         return
     if not inputs or out is None:
         raise click.UsageError("name the files to read and --out FOLDER for the results")
-    sys.exit(run_convert(inputs, out, settings, jobs, pages))
+    sys.exit(run_convert(inputs, out, settings, limits, jobs, pages))
 
 
 @main.command()
-@click.argument("page_file", metavar="PAGE", type=click.Path(path_type=Path))
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), help="The PNG to write.")
+@click.argument("page_file", metavar="PAGE", type=_Path())
+@click.option("--out", type=_Path(dir_okay=False), help="The PNG to write.")
 @click.option(
     "--page",
     default=1,
@@ -223,8 +238,8 @@ def look(
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.look import run_look
 
-    settings = chosen_settings(settings_file, effort, reader)
-    run_look(page_file, out, page, show, label, steps, text, settings)
+    settings, limits = chosen_settings(settings_file, effort, reader)
+    run_look(page_file, out, page, show, label, steps, text, settings, limits)
 
 
 @main.command()
@@ -237,18 +252,18 @@ def look(
 )
 @click.option(
     "--out",
-    type=click.Path(path_type=Path, file_okay=False),
+    type=_Path(file_okay=False),
     required=True,
     help="The folder for runs, sheet and the best settings; a stopped comparison goes on.",
 )
 @click.option(
     "--truth",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=_Path(dir_okay=False),
     help="Page records to measure by, as for `score`.",
 )
 @click.option(
     "--files",
-    type=click.Path(path_type=Path, file_okay=False),
+    type=_Path(file_okay=False),
     default=Path("."),
     help="The folder of the files that finished runs were made of.  [default: here]",
 )
@@ -284,21 +299,21 @@ def compare(
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.compare import run_compare
 
-    settings = chosen_settings(settings_file, effort, reader)
-    run_compare(inputs, vary, out, truth, settings, jobs, pages, files)
+    settings, limits = chosen_settings(settings_file, effort, reader)
+    run_compare(inputs, vary, out, truth, settings, limits, jobs, pages, files)
 
 
 @main.command()
-@click.argument("lines", type=click.Path(path_type=Path, exists=True))
+@click.argument("lines", type=_Path(exists=True))
 @click.option(
     "--out",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=_Path(dir_okay=False),
     required=True,
     help="The model file to write, NAME.onnx; a card NAME.json goes beside it.",
 )
 @click.option(
     "--files",
-    type=click.Path(path_type=Path, file_okay=False),
+    type=_Path(file_okay=False),
     default=Path("."),
     help="The folder of the files that corrected pages were read from.  [default: here]",
 )
@@ -329,8 +344,8 @@ def learn(lines: Path, out: Path, files: Path, passes: int) -> None:
 
 
 @main.command()
-@click.argument("run", type=click.Path(path_type=Path))
-@click.argument("truth", type=click.Path(path_type=Path))
+@click.argument("run", type=_Path())
+@click.argument("truth", type=_Path())
 @say_errors
 def score(run: Path, truth: Path) -> None:
     """Measure RUN against TRUTH, a file of page records like pages.jsonl.
@@ -349,7 +364,7 @@ def score(run: Path, truth: Path) -> None:
 @main.command()
 @click.option(
     "--out",
-    type=click.Path(path_type=Path),
+    type=_Path(),
     default=Path("amberquarry-demo"),
     show_default=True,
     help="Where files and results go.",

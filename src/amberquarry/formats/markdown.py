@@ -15,7 +15,9 @@ from amberquarry.layout.kinds import plain_figures
 from amberquarry.settings import OutputSettings, TextForm
 
 _SPECIAL = re.compile(r"([\\`*\[\]<>|~$]|(?<![^\W_])_|_(?![^\W_]))")
-_LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|={2,}\s*$|-{3,}\s*$|>)")
+# Signs that begin a heading, list or quotation, and lines of nothing but dashes or equals signs:
+# those are rules, or make a heading of what stands above them.
+_LINE_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+](?=\s|$)|=+\s*$|-[-\s]*$|>)")
 _NUMBER_START = re.compile(r"^(\s*\d{1,9})([.)])(?=\s|$)")
 _CLOSING = re.compile(r"(?<!\\)(#+)$")  # would be taken for the end of a heading's mark-up
 # Code points that no text holds (noncharacters of Unicode) stand for mark-up until the text
@@ -40,6 +42,7 @@ _RAISED_FIGURES = re.compile("[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
 _NOTE_MARK = re.compile(r"\s*([⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}|\d{1,3}|[*†‡§¶]{1,3}|[a-z](?=[.)\s]))[.)]?")
 _LABELS = {"*": "star", "**": "star2", "***": "star3", "†": "dagger", "‡": "double-dagger",
            "§": "section", "¶": "pilcrow"}  # fmt: skip
+_NO_LINE = re.compile(r"\s*(?:[-=+*\s]*|\d{1,9}[.)])$")  # alone it is a rule or an empty item
 _STARTS_BLOCK = re.compile(r"[-+*>#=~`|]|\d{1,9}[.)]")  # of a line, for a reader of Markdown
 _LONGEST_NAME = 80  # letters that stand for a picture
 _AMPERSAND = re.compile(r"&(?=#?\w+;)")
@@ -268,21 +271,25 @@ def _joined(unit: _Unit, width: int) -> tuple[str, list[int]]:
 def wrapped(text: str, width: int) -> str:
     """Return a paragraph with line ends in place of some spaces, so that lines stay within `width`.
 
-    Never before what would begin a list, heading or quotation at a line's start.
+    Never before what would begin a list, heading or quotation at a line's start, nor after what
+    would be a rule or an empty item by itself.
     """
-    out, column = list(text), 0
-    indent = len(text) - len(text.lstrip())
+    out, column, start = list(text), 0, 0
     last: int | None = None  # space at which the line may end
     for at, sign in enumerate(text):
         if sign == "\n":
-            column, last = 0, None
+            column, start, last = 0, at + 1, None
             continue
-        if sign == " " and at > indent and not _STARTS_BLOCK.match(text, at + 1):
+        if (
+            sign == " "
+            and not _STARTS_BLOCK.match(text, at + 1)
+            and not _NO_LINE.fullmatch(text, start, at)
+        ):
             last = at
         column += 1
         if column > width and last is not None:
             out[last] = "\n"
-            column, last = at - last, None
+            column, start, last = at - last, last + 1, None
     return "".join(out)
 
 
@@ -304,16 +311,21 @@ def document_text(
     made = _Writer if output.text_form is TextForm.MARKDOWN else _PlainWriter
     writer, pages = made(document, output), document.pages
     units = _units(pages, writer)
-    text = ""
+    parts: list[str] = []
+    length = 0
     spans: list[list[int]] = []
+
+    def add(text: str) -> None:
+        nonlocal length
+        parts.append(text)
+        length += len(text)
 
     def begin(upto: int) -> None:
         """Begin the pages up to one of them."""
-        nonlocal text
         while len(spans) <= upto:
             mark = writer.page_mark(pages[len(spans)]) if output.page_marks else ""
-            text += ("\n\n" if text and mark else "") + mark
-            begun, at = going.get(len(spans)), len(text) + (2 if text else 0)
+            add(("\n\n" if length and mark else "") + mark)
+            begun, at = going.get(len(spans)), length + (2 if length else 0)
             spans.append(begun if begun else [at, at])
 
     going: dict[int, list[int]] = {}  # spans of pages whose text begins inside a paragraph
@@ -322,10 +334,10 @@ def document_text(
         new_page = len(spans) <= first
         begin(first)
         body, starts = _joined(unit, output.line_width)
-        if text:
-            text += "\n\n" if new_page or not number else _between(units, number)
-        base = len(text)
-        text += body
+        if length:
+            add("\n\n" if new_page or not number else _between(units, number))
+        base = length
+        add(body)
         for (index, _), start, end in zip(
             unit.parts, starts, [*[s - 1 for s in starts[1:]], len(body)], strict=True
         ):
@@ -334,5 +346,5 @@ def document_text(
             else:
                 going[index] = [going.get(index, [base + start])[0], base + end]
     begin(len(pages) - 1)
-    whole = text + "\n"
+    whole = "".join(parts) + "\n"
     return whole, [(min(start, len(whole)), max(start, end)) for start, end in spans]

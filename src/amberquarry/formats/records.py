@@ -156,17 +156,20 @@ def page_record(
     document: str,
     characters: bool = False,
     *,
+    source: str = "",
     ids: dict[int, str] | None = None,
     pictures: str = "",
 ) -> dict[str, Any]:
     """Return the record of a page.
 
+    source: of the document, which tells files of equal content apart.
     ids: from `block_ids`, of the whole document where blocks speak of others on other pages.
     pictures: what comes before the names of pictures, to say where they lie.
     """
     ids = block_ids([page]) if ids is None else ids
     return {
         "document": document,
+        "source": source,
         "page": page.number,
         "source_page": page.source_page,
         "width": page.width,

@@ -202,7 +202,8 @@ def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[
     """Return the picture turned so that lines lie level, scaled, with the mapping back."""
     height, width = even.shape
     if scale < 0.75 or max(height, width) > _LONGEST_SIDE_PX:  # average, so nothing is skipped
-        even = cv2.resize(even, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        size = (max(1, round(width * scale)), max(1, round(height * scale)))
+        even = cv2.resize(even, size, interpolation=cv2.INTER_AREA)
         factors = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
         shrunk = Mapping.of(factors)
         if not skew:
@@ -211,8 +212,8 @@ def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[
         return level, shrunk.after(inner)
     angle = np.radians(skew)
     cos, sin = float(np.cos(angle)) * scale, float(np.sin(angle)) * scale
-    new_width = round(width * abs(cos) + height * abs(sin))
-    new_height = round(height * abs(cos) + width * abs(sin))
+    new_width = max(1, round(width * abs(cos) + height * abs(sin)))
+    new_height = max(1, round(height * abs(cos) + width * abs(sin)))
     # lines that rise to the right are turned clockwise
     forward = np.array([[cos, -sin, 0.0], [sin, cos, 0.0]])
     forward[:, 2] = np.array([new_width, new_height]) / 2 - forward[:, :2] @ (width / 2, height / 2)

@@ -7,22 +7,41 @@ pages are given out again. Workers are spawned, not forked, and speak over a pip
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import logging
 import multiprocessing
+import multiprocessing.connection
+import sys
 import time
-from dataclasses import dataclass, field
+import types
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
-from amberquarry.document import Finding, FindingCode, Page
-from amberquarry.errors import PageError, Rejection, SourceError
+from amberquarry.document import Page
+from amberquarry.errors import PageError, Rejection, SourceError, WorkerError, our_fault
 from amberquarry.settings import Limits, Settings
 
 log = logging.getLogger(__name__)
 
-_OPEN_SECONDS = 60.0
+_START_SECONDS = 120.0
+_MOST_FAILED_STARTS = 3  # in a row
+_CHANGED = "the file changed while it was read; start the same command again"
+
+
+class FileState(NamedTuple):
+    """What changes with a file's content: to notice that it was replaced while it was read."""
+
+    size: int
+    changed_ns: int
+    inode: int
+
+    @classmethod
+    def of(cls, path: Path) -> FileState:
+        """Return the state of a file; OSError where it is gone."""
+        found = path.stat()
+        return cls(found.st_size, found.st_mtime_ns, found.st_ino)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +59,7 @@ class Range:
     number: int
     path: Path
     pages: tuple[int, ...]  # indices
+    state: FileState | None = None  # of the file when it was probed
 
 
 Task = Probe | Range
@@ -53,6 +73,7 @@ class Probed:
     identifier: str
     page_count: int
     file_info: dict[str, str]
+    state: FileState
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,20 +108,14 @@ class _Finished:
     pass
 
 
+@dataclass(frozen=True, slots=True)
+class _Ready:
+    """The worker has loaded what it needs, or says why it can't."""
+
+    error: str = ""
+
+
 Event = Probed | Refused | PageDone
-
-
-def failed_page(index: int, message: str) -> Page:
-    """Return the record of a page that could not be processed."""
-    return Page(
-        index + 1, 0, 0, None, findings=[Finding(FindingCode.PAGE_FAILED, message, index + 1)]
-    )
-
-
-def identify(path: Path) -> str:
-    """Return the identifier of a file: the start of its content's SHA-256."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()[:32]
 
 
 def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
@@ -110,37 +125,41 @@ def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
     from amberquarry.reading import load_network
 
     cv2.setNumThreads(1)
-    network = load_network(settings.reading.model)
-    try:
-        while True:
-            task = pipe.recv()
-            if task is None:
-                return
+    with contextlib.suppress(EOFError, BrokenPipeError, KeyboardInterrupt):  # the parent is gone
+        try:
+            network = load_network(settings.reading.model)
+        except Exception as error:
+            pipe.send(_Ready(str(error) or repr(error)))
+            return
+        pipe.send(_Ready())
+        while (task := pipe.recv()) is not None:
             if isinstance(task, Probe):
                 pipe.send(_probe(task, settings, limits))
             else:
                 _read_range(pipe, task, settings, limits, network)
             pipe.send(_Finished())
-    except (EOFError, BrokenPipeError, KeyboardInterrupt):
-        return
 
 
 def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
-    from amberquarry.sources import open_source
+    from amberquarry.sources import identify, open_source
 
     try:
         source = open_source(task.path, settings, limits)
         try:
-            return Probed(task.number, identify(task.path), source.page_count, source.file_info)
+            state = FileState.of(task.path)
+            facts = (source.page_count, source.file_info, state)
+            return Probed(task.number, identify(task.path), *facts)
         finally:
             source.close()
     except SourceError as error:
         return Refused(task.number, error.reason, error.message)
+    except OSError as error:
+        return Refused(
+            task.number, Rejection.UNREADABLE, f"the file went away or can't be read ({error})"
+        )
     except Exception as error:
         log.exception("%s", task.path)
-        return Refused(
-            task.number, Rejection.FAILED, f"our own fault ({error!r}); please report it"
-        )
+        return Refused(task.number, Rejection.FAILED, our_fault(error))
 
 
 def _read_range(
@@ -151,8 +170,14 @@ def _read_range(
 
     try:
         source = open_source(task.path, settings, limits)
-    except SourceError as error:  # it changed since it was probed
+        if task.state is not None and FileState.of(task.path) != task.state:
+            source.close()
+            raise SourceError(Rejection.UNREADABLE, _CHANGED)
+    except SourceError as error:
         pipe.send(Refused(task.number, error.reason, error.message))
+        return
+    except OSError as error:
+        pipe.send(Refused(task.number, Rejection.UNREADABLE, f"{_CHANGED} ({error.strerror})"))
         return
     try:
         for index in task.pages:
@@ -165,10 +190,10 @@ def _read_range(
                         line.character_boxes = line.character_boxes[:0]
                         line.character_confidences = line.character_confidences[:0]
             except PageError as error:
-                pages = [failed_page(index, error.message)]
+                pages = [Page.failed(index, error.message)]
             except Exception as error:
                 log.exception("%s, page %d", task.path, index + 1)
-                pages = [failed_page(index, f"our own fault ({error!r}); please report it")]
+                pages = [Page.failed(index, our_fault(error))]
                 ours = True
             pipe.send(PageDone(task.number, index, pages, ours))
     finally:
@@ -179,18 +204,38 @@ def _read_range(
 class _Worker:
     process: Any
     pipe: Connection
+    ready: bool = False  # it has said that it has loaded what it needs
     task: Task | None = None
     page: int | None = None  # index in hand
     since: float = 0.0
     done: set[int] = field(default_factory=set)
 
 
+@contextlib.contextmanager
+def _without_main() -> Iterator[None]:
+    """Start processes that don't run the user's own script again.
+
+    A spawned process imports the main module of its parent; a script that calls `convert` without
+    `if __name__ == "__main__":` would convert once more in each worker.
+    """
+    main = sys.modules["__main__"]
+    sys.modules["__main__"] = types.ModuleType("__main__")
+    try:
+        yield
+    finally:
+        sys.modules["__main__"] = main
+
+
 class Crew:
-    """A fixed number of worker processes."""
+    """A fixed number of worker processes.
+
+    Raises WorkerError from its methods where worker processes can't be started.
+    """
 
     def __init__(self, size: int, settings: Settings, limits: Limits) -> None:
         self._context = multiprocessing.get_context("spawn")
         self._settings, self._limits = settings, limits
+        self._failed_starts = 0
         self._workers = [self._start() for _ in range(size)]
 
     def _start(self) -> _Worker:
@@ -198,13 +243,14 @@ class Crew:
         process = self._context.Process(
             target=work, args=(theirs, self._settings, self._limits), daemon=True
         )
-        process.start()
+        with _without_main():
+            process.start()
         theirs.close()
-        return _Worker(process, ours)
+        return _Worker(process, ours, since=time.monotonic())
 
     @property
     def idle(self) -> int:
-        """How many workers wait for a task."""
+        """How many workers can be given a task."""
         return sum(worker.task is None for worker in self._workers)
 
     def give(self, task: Task) -> None:
@@ -226,10 +272,10 @@ class Crew:
         """Return what happened, and tasks to be given out again after a worker was lost."""
         events: list[Event] = []
         again: list[Task] = []
-        pipes = [worker.pipe for worker in self._workers if worker.task is not None]
+        pipes = [worker.pipe for worker in self._workers if worker.task or not worker.ready]
         ready = set(multiprocessing.connection.wait(pipes, wait_s)) if pipes else set()
         for number, worker in enumerate(self._workers):
-            if worker.task is None:
+            if worker.task is None and worker.ready:
                 continue
             if worker.pipe in ready:
                 try:
@@ -237,7 +283,12 @@ class Crew:
                 except (EOFError, OSError):
                     self._lost(number, "the page made the worker process end", events, again)
                     continue
-                if isinstance(message, _Begun):
+                if isinstance(message, _Ready):
+                    if message.error:
+                        raise WorkerError(f"worker processes can't start: {message.error}")
+                    worker.ready, worker.since = True, time.monotonic()
+                    self._failed_starts = 0
+                elif isinstance(message, _Begun):
                     worker.page, worker.since = message.index, time.monotonic()
                 elif isinstance(message, _Finished):
                     worker.task = None
@@ -247,7 +298,9 @@ class Crew:
                         worker.page, worker.since = None, time.monotonic()
                     events.append(message)
                 continue
-            limit = self._limits.seconds_per_page if worker.page is not None else _OPEN_SECONDS
+            limit = self._limits.seconds_to_open if worker.ready else _START_SECONDS
+            if worker.page is not None:
+                limit = self._limits.seconds_per_page
             if time.monotonic() - worker.since > limit:
                 self._lost(number, f"the page took longer than {limit:.0f} s", events, again)
         return events, again
@@ -260,6 +313,16 @@ class Crew:
         worker.process.join()
         worker.pipe.close()
         self._workers[number] = self._start()
+        if not worker.ready:  # no file's fault
+            self._failed_starts += 1
+            if self._failed_starts >= _MOST_FAILED_STARTS:
+                raise WorkerError(
+                    f"worker processes can't start (the last one ended with "
+                    f"{worker.process.exitcode}); is there memory for them? Try fewer --jobs"
+                )
+            if task is not None:
+                again.append(task)
+            return
         if isinstance(task, Probe) or (
             isinstance(task, Range) and worker.page is None and not worker.done
         ):
@@ -274,10 +337,10 @@ class Crew:
         elif isinstance(task, Range):
             rest = [index for index in task.pages if index not in worker.done]
             if worker.page is not None:
-                events.append(PageDone(task.number, worker.page, [failed_page(worker.page, why)]))
+                events.append(PageDone(task.number, worker.page, [Page.failed(worker.page, why)]))
                 rest.remove(worker.page)
             if rest:
-                again.append(Range(task.number, task.path, tuple(rest)))
+                again.append(replace(task, pages=tuple(rest)))
 
     def close(self) -> None:
         """End the workers."""

@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import connected_components
 
 from amberquarry.document import LOW_CONFIDENCE, Box, Page, Word, weighted_confidence
 from amberquarry.errors import RunFolderError
-from amberquarry.runs.folder import DOCUMENTS, PAGES, SUMMARY, read_records
+from amberquarry.runs.folder import DOCUMENTS, PAGES, SUMMARY
 from amberquarry.scoring.compare import shared_areas
 from amberquarry.scoring.runs import load_pages, score_run
 from amberquarry.scoring.text import plain
@@ -45,7 +45,10 @@ def variants_of(base: Settings, vary: Sequence[str]) -> list[Variant]:
         name, equals, values = text.partition("=")
         if not equals or not values:
             raise ValueError(f"--vary {text}: write it as NAME=VALUE,VALUE")
-        choices.append([(name, value_of(name, value)) for value in values.split(",")])
+        choice = [(name, value_of(name, value)) for value in values.split(",")]
+        if len(set(choice)) < len(choice):
+            raise ValueError(f"--vary {text}: a value stands there twice")
+        choices.append(choice)
     count = 1
     for choice in choices:
         count *= len(choice)
@@ -107,16 +110,13 @@ def pages_of_run(run: Path) -> Pages:
     """
     if not (run / DOCUMENTS).is_file():
         raise RunFolderError(f"{run}: holds no finished run")
-    names: dict[str, str] = {}
-    for record in read_records(run / DOCUMENTS):
-        names.setdefault(record["document"], record["source"])
     found: Pages = {}
-    for (document, _), (page, _) in load_pages(run / PAGES).items():
-        key = names.get(document, ""), page.source_page
+    for record in load_pages(run / PAGES):
+        key = record.source, record.page.source_page
         if key in found:
-            found[key].blocks += page.blocks
-        elif key[0]:
-            found[key] = page
+            found[key].blocks += record.page.blocks
+        else:
+            found[key] = record.page
     return found
 
 

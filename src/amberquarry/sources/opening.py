@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import stat
 from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
@@ -11,6 +13,7 @@ from amberquarry.settings import Limits, Settings
 from amberquarry.sources.pictures import PagePicture, PictureSource
 
 _HEAD_BYTES = 1024
+_IDENTIFIER = 32  # hexadecimal figures
 _PICTURES = (
     b"\x89PNG\r\n\x1a\n",
     b"\xff\xd8\xff",
@@ -56,6 +59,14 @@ class Source(Protocol):
         ...
 
 
+def identify(content: Path | bytes) -> str:
+    """Return the identifier of a file: the start of its content's SHA-256."""
+    if isinstance(content, bytes):
+        return hashlib.sha256(content).hexdigest()[:_IDENTIFIER]
+    with content.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()[:_IDENTIFIER]
+
+
 def kind_of(head: bytes) -> FileKind:
     """Return what a file is from its first kilobyte."""
     if not head:
@@ -79,7 +90,12 @@ def open_source(content: Path | bytes, settings: Settings, limits: Limits) -> So
         if isinstance(content, bytes):
             size, head = len(content), content[:_HEAD_BYTES]
         else:
-            size = content.stat().st_size
+            found = content.stat()
+            if not stat.S_ISREG(found.st_mode):
+                raise SourceError(
+                    Rejection.UNSUPPORTED, "this is no file but a folder, pipe, socket or device"
+                )
+            size = found.st_size
             with content.open("rb") as file:
                 head = file.read(_HEAD_BYTES)
     except OSError as error:

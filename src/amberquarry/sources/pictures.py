@@ -2,25 +2,34 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
+import struct
 import warnings
+import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import ExifTags, Image, ImageOps, UnidentifiedImageError
 
 from amberquarry.document import Finding
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits
+from amberquarry.sources.frames import OneFrame, frames_of
 
 FORMATS = ("PNG", "JPEG", "TIFF", "BMP", "GIF", "WEBP", "JPEG2000", "PPM")
 
+_ON_ITS_SIDE = range(5, 9)  # of Exif's orientations
 _LOOK_STEP, _LEAST_COLOURED = 6, 0.0005  # share of the page from which colour is looked into
 _COLOUR_SPREAD = 24  # grey levels between the channels
+_RANGES = tuple(float(2**bits - 1) for bits in (8, 10, 12, 14, 16))
+_FLOAT_RANGES = (1.0, *_RANGES)
+_ROWS_AT_ONCE = 256
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,18 +59,29 @@ class PagePicture:
 def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
     """Return (H, W) grey levels of any Pillow image: 1 to 16 bits, palette, alpha, CMYK.
 
-    Transparent places count as white paper. Deeper images are scaled to their own range.
+    Transparent places count as white paper. Of deeper images the range is the smallest usual one
+    that holds their brightest pixel (8, 10, 12, 14 or 16 bits; floats also 0 to 1).
     """
     if image.mode in ("I", "F") or image.mode.startswith("I;16"):
-        deep = np.asarray(image, dtype=np.float64)
-        deep = np.nan_to_num(deep, nan=0.0, posinf=0.0, neginf=0.0)
-        top = (
-            65535.0
-            if image.mode != "F" and deep.max(initial=0) > 255
-            else (255.0 if deep.max(initial=0) > 1 else 1.0)
-        )
-        return np.clip(deep / max(top, float(deep.max(initial=1))) * 255, 0, 255).astype(np.uint8)
+        return _in_eight_bits(np.asarray(image))
     return np.asarray(_on_paper(image).convert("L"), dtype=np.uint8)
+
+
+def _in_eight_bits(deep: NDArray[Any]) -> NDArray[np.uint8]:
+    """Return integers or floats as 0 to 255, by the range that their brightest value tells."""
+    ranges = _RANGES
+    if np.issubdtype(deep.dtype, np.floating):
+        ranges = _FLOAT_RANGES
+        deep = np.nan_to_num(deep.astype(np.float32), nan=0.0, posinf=0.0, neginf=0.0)
+    brightest = float(deep.max(initial=0))
+    scale = np.float32(255 / next((top for top in ranges if brightest <= top), brightest))
+    out = np.empty(deep.shape, np.uint8)
+    for start in range(
+        0, len(deep), _ROWS_AT_ONCE
+    ):  # large pictures would take eight times as much
+        part = slice(start, start + _ROWS_AT_ONCE)
+        out[part] = np.clip(deep[part].astype(np.float32) * scale, 0, 255)
+    return out
 
 
 def has_colour(channels: NDArray[np.uint8]) -> bool:
@@ -89,8 +109,9 @@ def _on_paper(image: Image.Image) -> Image.Image:
 def image_of_array(array: NDArray[Any]) -> Image.Image:
     """Return a Pillow image of an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA.
 
-    Integers of 8 or 16 bits count by their full range, booleans as black (False) and white, floats
-    from 0 to 1. Raises TypeError or ValueError for anything else.
+    Booleans are black (False) and white; 8-bit integers count as they are; of 16-bit integers and
+    of floats the range is the smallest usual one that holds the brightest pixel: 8, 10, 12, 14 or
+    16 bits, floats also 0 to 1. Raises TypeError or ValueError for anything else.
     """
     if array.ndim not in (2, 3) or (array.ndim == 3 and array.shape[2] not in (1, 3, 4)):
         raise ValueError(f"need an array (H, W), (H, W, 3) or (H, W, 4), got shape {array.shape}")
@@ -98,10 +119,8 @@ def image_of_array(array: NDArray[Any]) -> Image.Image:
         raise ValueError(f"the picture has no pixels, its shape is {array.shape}")
     if array.dtype == np.bool_:
         array = array.astype(np.uint8) * 255
-    elif array.dtype == np.uint16:
-        array = (array // 256).astype(np.uint8)
-    elif np.issubdtype(array.dtype, np.floating):
-        array = (np.clip(np.nan_to_num(array), 0, 1) * 255).astype(np.uint8)
+    elif array.dtype == np.uint16 or np.issubdtype(array.dtype, np.floating):
+        array = _in_eight_bits(array)
     elif array.dtype != np.uint8:
         raise TypeError(f"need bool, uint8, uint16 or float pixels, got {array.dtype}")
     if array.ndim == 3 and array.shape[2] == 1:
@@ -109,18 +128,59 @@ def image_of_array(array: NDArray[Any]) -> Image.Image:
     return Image.fromarray(np.ascontiguousarray(array))
 
 
+# What Pillow raises on damaged files, beyond its own errors (found by trying damaged ones).
+_DAMAGE = (
+    OSError,
+    ValueError,
+    TypeError,
+    KeyError,
+    IndexError,
+    AttributeError,
+    OverflowError,
+    SyntaxError,
+    EOFError,
+    MemoryError,
+    ZeroDivisionError,
+    RuntimeError,
+    AssertionError,
+    struct.error,
+    zlib.error,
+)
+
+
 class PictureSource:
     """An image file; each frame of a TIFF is a page."""
 
     def __init__(self, content: Path | bytes, limits: Limits) -> None:
         self._limits = limits
+        self.file_info: dict[str, str] = {}
+        self._file: BinaryIO = (
+            io.BytesIO(content) if isinstance(content, bytes) else content.open("rb")
+        )
+        self._frames = frames_of(self._file, limits.pages + 1)
+        self.page_count = max(1, len(self._frames))
+        try:
+            if self.page_count > limits.pages:
+                raise SourceError(
+                    Rejection.TOO_LARGE,
+                    f"more pages than the limit of {limits.pages}; split the file",
+                )
+            if self.page_count == 1:  # else a damaged frame is a page that fails
+                with self._opened(0):
+                    pass
+        except BaseException:
+            self.close()
+            raise
+
+    @contextlib.contextmanager
+    def _opened(self, index: int) -> Iterator[Image.Image]:
+        """Give a frame as Pillow opens it; SourceError where its header can't be used."""
+        self._file.seek(0)
+        file = OneFrame(self._file, self._frames[index]) if self._frames else self._file
         try:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")  # sizes are checked here, by our own limits
-                self._image = Image.open(
-                    io.BytesIO(content) if isinstance(content, bytes) else content, formats=FORMATS
-                )
-                frames = getattr(self._image, "n_frames", 1)
+                image = Image.open(file, formats=FORMATS)  # type: ignore[arg-type]
         except UnidentifiedImageError as error:
             raise SourceError(
                 Rejection.DAMAGED, "the picture's header can't be read; export it again"
@@ -130,44 +190,48 @@ class PictureSource:
                 Rejection.TOO_LARGE,
                 "the picture has too many pixels; reduce it or cut it into pages",
             ) from error
-        except (OSError, ValueError, SyntaxError, EOFError) as error:
+        except _DAMAGE as error:
             raise SourceError(
-                Rejection.DAMAGED, f"the picture can't be opened ({error}); export it again"
+                Rejection.DAMAGED, f"the picture can't be opened ({_said(error)}); export it again"
             ) from error
-        self.page_count = frames if self._image.format == "TIFF" else 1
-        self.file_info: dict[str, str] = {}
-        if self.page_count > limits.pages:
-            raise SourceError(
-                Rejection.TOO_LARGE,
-                f"{self.page_count} pages, the limit is {limits.pages}; split the file",
-            )
+        yield image
 
     def picture(self, index: int) -> PagePicture:
         """Return one frame; raises PageError where it can't be decoded."""
         try:
-            self._image.seek(index)
-            width, height = self._image.size
-            if width * height > self._limits.pixels:
-                raise PageError(
-                    index,
-                    f"{width} x {height} pixels, the limit is "
-                    f"{self._limits.pixels}; reduce the picture or cut it into pages",
-                )
-            dpi = self._image.info.get("dpi")
-            image = ImageOps.exif_transpose(self._image)
-            picture = PagePicture.of_image(image)
-        except PageError:
-            raise
-        except (OSError, ValueError, SyntaxError, EOFError, MemoryError) as error:
-            raise PageError(index, f"the picture can't be decoded ({error})") from error
-        try:
-            known = (float(dpi[0]), float(dpi[1])) if dpi else None
-        except (TypeError, ValueError, ZeroDivisionError):
-            known = None
-        if known and not all(20 <= value <= 5000 for value in known):
-            known = None
-        return replace(picture, dpi=known)
+            with self._opened(index) as image:
+                width, height = image.size
+                if width * height > self._limits.pixels:
+                    raise PageError(
+                        index,
+                        f"{width} x {height} pixels, the limit is "
+                        f"{self._limits.pixels}; reduce the picture or cut it into pages",
+                    )
+                return replace(_upright(image), dpi=_dpi_of(image))
+        except SourceError as error:
+            raise PageError(index, error.message) from error
+        except _DAMAGE as error:
+            raise PageError(index, f"the picture can't be decoded ({_said(error)})") from error
 
     def close(self) -> None:
         """Release the file."""
-        self._image.close()
+        self._file.close()
+
+
+def _said(error: BaseException) -> str:
+    return str(error) or type(error).__name__
+
+
+def _upright(image: Image.Image) -> PagePicture:
+    return PagePicture.of_image(ImageOps.exif_transpose(image))
+
+
+def _dpi_of(image: Image.Image) -> tuple[float, float] | None:
+    """Return the resolution across and down the picture as displayed, None if not believable."""
+    try:
+        across, down = (float(value) for value in image.info["dpi"])
+    except (KeyError, TypeError, ValueError, ZeroDivisionError):
+        return None
+    if image.getexif().get(ExifTags.Base.Orientation, 1) in _ON_ITS_SIDE:
+        across, down = down, across
+    return (across, down) if all(20 <= value <= 5000 for value in (across, down)) else None

@@ -7,12 +7,20 @@ so that a crash or hang costs one file.
 from __future__ import annotations
 
 import ctypes
+import io
+import mmap
 import threading
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import Enum, auto
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
+import pikepdf
 import pypdfium2 as pdfium
+from PIL import Image
 from pypdfium2 import raw
 
 from amberquarry.document import Finding, FindingCode
@@ -22,6 +30,15 @@ from amberquarry.sources.pictures import PagePicture, has_colour
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0
+_LEAST_SHARE = 0.02  # of the page that a picture covers, from which its damage is told
+_MOST_LOST = 0.5  # of the page
+_NEARLY_NOTHING = 0.01  # of a picture's pixels
+_A_BIT_MORE = 1.02  # bytes that a picture may have after its pixels
+# Bits that a pixel may take in the file, by those that it takes once PDFium has decoded it.
+_BITS = {1: (1,), 8: (2, 4, 8, 16), 24: (3, 6, 12, 24, 48, 4, 8, 16, 32, 64)}
+_END_OF_JPEG = b"\xff\xd9"
+_OF_PIXELS = ("", "FlateDecode", "LZWDecode", "RunLengthDecode", "ASCIIHexDecode", "ASCII85Decode")
+_MOST_UNITS = 75_000.0  # of 1/72 inch: what the standard's largest page needs
 _LEAST_SCAN_DPI, _MOST_SCAN_DPI = 40.0, 1200.0
 _INFO_KEYS = ("Title", "Author", "Subject", "Creator", "Producer", "CreationDate", "ModDate")
 
@@ -33,11 +50,16 @@ class PortableSource:
         self, content: Path | bytes, limits: Limits, settings: RenderSettings, max_pixels: float
     ) -> None:
         self._settings, self._max_pixels = settings, max_pixels
+        self._most_pixels = limits.pixels
+        self._units = _user_units(content)
         with _LOCK:
             try:
                 self._pdf = pdfium.PdfDocument(content)
             except pdfium.PdfiumError as error:
-                if raw.FPDF_GetLastError() == raw.FPDF_ERR_PASSWORD:
+                code = raw.FPDF_GetLastError()
+                if code == raw.FPDF_ERR_SUCCESS:  # nothing is wrong with it but that
+                    raise SourceError(Rejection.EMPTY, "the PDF has no pages") from error
+                if code == raw.FPDF_ERR_PASSWORD:
                     raise SourceError(
                         Rejection.ENCRYPTED,
                         "the PDF asks for a password; save a copy without protection",
@@ -47,9 +69,7 @@ class PortableSource:
                     "the PDF can't be opened; it may be cut off: fetch or export it again",
                 ) from error
             self.page_count = len(self._pdf)
-            self.file_info = {
-                key: value for key in _INFO_KEYS if (value := self._pdf.get_metadata_value(key))
-            }
+            self.file_info = {key: value for key in _INFO_KEYS if (value := self._info(key))}
         if self.page_count == 0:
             self.close()
             raise SourceError(Rejection.EMPTY, "the PDF has no pages")
@@ -74,20 +94,32 @@ class PortableSource:
             finally:
                 page.close()
 
+    def _info(self, key: str) -> str:
+        """Return what the file says of itself; letters that are cut in half are replaced."""
+        name = key.encode("ascii")
+        length = raw.FPDF_GetMetaText(self._pdf, name, None, 0)
+        if length <= 2:
+            return ""
+        buffer = ctypes.create_string_buffer(length)
+        raw.FPDF_GetMetaText(self._pdf, name, buffer, length)
+        return buffer.raw[: length - 2].decode("utf-16-le", "replace")
+
     def _render(self, page: pdfium.PdfPage, index: int) -> PagePicture:
         width_pt, height_pt = page.get_size()
         if not (width_pt > 0 and height_pt > 0):
             raise PageError(index, f"the page's size is {width_pt} x {height_pt} points")
-        findings = []
-        dpi = self._scan_dpi(page, width_pt, height_pt) or self._settings.dpi
-        pixels = width_pt * height_pt * (dpi / _POINTS_PER_INCH) ** 2
+        unit = self._units.get(index, 1.0)
+        pictures = list(self._pictures(page))
+        findings = self._damage(pictures, page, index)
+        dpi = self._scan_dpi(pictures, unit) or self._settings.dpi
+        pixels = width_pt * height_pt * (dpi * unit / _POINTS_PER_INCH) ** 2
         if pixels > self._max_pixels:
             lower = dpi * (self._max_pixels / pixels) ** 0.5 * 0.999
             findings.append(
                 Finding(
                     FindingCode.RESOLUTION_LOWERED,
-                    f"rendered at {lower:.0f} dpi instead of {dpi:.0f}: "
-                    f"the page measures {width_pt:.0f} x {height_pt:.0f} points",
+                    f"rendered at {lower:.0f} dpi instead of {dpi:.0f}: the page measures "
+                    f"{width_pt * unit:.0f} x {height_pt * unit:.0f} points",
                     index + 1,
                 )
             )
@@ -101,7 +133,11 @@ class PortableSource:
                 )
             )
         # a hair less, so that rounding up does not add a column to a scan's own width
-        scale = dpi / _POINTS_PER_INCH * (1 - 1e-6)
+        scale = dpi * unit / _POINTS_PER_INCH * (1 - 1e-6)
+        if not (width_pt * scale >= 1 and height_pt * scale >= 1):
+            raise PageError(
+                index, f"the page is less than a pixel wide: {width_pt:g} x {height_pt:g} points"
+            )
         bitmap = page.render(scale=scale, may_draw_forms=False)
         try:
             channels = bitmap.to_numpy()  # blue, green, red
@@ -113,41 +149,171 @@ class PortableSource:
             )
         finally:
             bitmap.close()
-        inverse = _POINTS_PER_INCH / dpi
+        rows, columns = grey.shape
         return PagePicture(
-            grey,
-            (dpi, dpi),
-            (inverse, 0.0, 0.0, -inverse, 0.0, height_pt),
-            tuple(findings),
-            colours,
+            grey, (dpi, dpi), _to_points(page, columns, rows), tuple(findings), colours
         )
 
-    def _scan_dpi(self, page: pdfium.PdfPage, width_pt: float, height_pt: float) -> float | None:
-        """Return the resolution of the one picture that covers the page, or None."""
-        turned = page.get_rotation() in (90, 270)
-        raw_width, raw_height = (height_pt, width_pt) if turned else (width_pt, height_pt)
+    def _pictures(self, page: pdfium.PdfPage) -> Iterator[_Placed]:
+        """Yield the pictures on a page with the share of it that they cover."""
+        # 100 x 100 of anything: corners of the page in its own units
+        corners = [_on_page(page, 100, 100, x, y) for x, y in ((0, 0), (100, 100))]
+        left, right = sorted(x for x, _ in corners)
+        bottom, top = sorted(y for _, y in corners)
         for item in page.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=3):
-            left, bottom, right, top = item.get_bounds()
-            covered = (min(right, raw_width) - max(left, 0)) * (
-                min(top, raw_height) - max(bottom, 0)
-            )
-            if covered < self._settings.scan_share * raw_width * raw_height:
-                continue
-            if raw.FPDFPageObj_HasTransparency(item.raw):
-                continue
+            x0, y0, x1, y1 = item.get_bounds()
+            width = max(0.0, min(x1, right) - max(x0, left))
+            height = max(0.0, min(y1, top) - max(y0, bottom))
             columns, rows = ctypes.c_uint(), ctypes.c_uint()
-            if not raw.FPDFImageObj_GetImagePixelSize(item.raw, columns, rows):
+            if raw.FPDFImageObj_GetImagePixelSize(item.raw, columns, rows):
+                share = width * height / max(1e-9, (right - left) * (top - bottom))
+                size = (columns.value, rows.value)
+                yield _Placed(item, share, size, (x1 - x0, y1 - y0))
+
+    def _scan_dpi(self, pictures: list[_Placed], unit: float) -> float | None:
+        """Return the resolution of the one picture that covers the page, or None."""
+        for picture in pictures:
+            if picture.share < self._settings.scan_share:
                 continue
-            dpi = (
-                max(columns.value / (right - left), rows.value / (top - bottom)) * _POINTS_PER_INCH
-            )
+            if raw.FPDFPageObj_HasTransparency(picture.item.raw):
+                continue
+            dots = max(of / length for of, length in zip(picture.size, picture.extent, strict=True))
+            dpi = dots * _POINTS_PER_INCH / unit
             return min(max(dpi, _LEAST_SCAN_DPI), _MOST_SCAN_DPI)
         return None
+
+    def _damage(self, pictures: list[_Placed], page: pdfium.PdfPage, index: int) -> list[Finding]:
+        """Return what can't be seen on a page, since its pictures can't be decoded.
+
+        Raises PageError where that is most of the page and there is nothing else on it.
+        """
+        lost, cut = 0.0, 0.0
+        for picture in pictures:
+            if picture.share < _LEAST_SHARE or np.prod(picture.size) > self._most_pixels:
+                continue
+            state = _state_of(picture)
+            lost += picture.share * (state is _State.LOST)
+            cut += picture.share * (state is _State.CUT)
+        if lost >= _MOST_LOST and not has_text(page):
+            raise PageError(
+                index, "the page's picture can't be decoded; fetch or scan the file again"
+            )
+        return [
+            Finding(
+                FindingCode.PICTURE_DAMAGED,
+                f"pictures on {min(1, share):.0%} of the page {what}",
+                index + 1,
+            )
+            for share, what in (
+                (lost, "can't be decoded; what they show is missing"),
+                (cut, "are cut off; a part of what they show is missing"),
+            )
+            if share
+        ]
 
     def close(self) -> None:
         """Release the file."""
         with _LOCK:
             self._pdf.close()
+
+
+@dataclass(frozen=True, slots=True)
+class _Placed:
+    """A picture on a page."""
+
+    item: Any
+    share: float  # of the page
+    size: tuple[int, int]  # columns, rows
+    extent: tuple[float, float]  # across and up, in the page's units
+
+
+class _State(Enum):
+    WHOLE = auto()
+    CUT = auto()
+    LOST = auto()
+
+
+def _state_of(picture: _Placed) -> _State:
+    """Return whether all of a picture can be decoded."""
+    item = picture.item
+    bitmap = raw.FPDFImageObj_GetBitmap(item.raw)
+    if not bitmap:
+        return _State.LOST
+    raw.FPDFBitmap_Destroy(bitmap)
+    filters = item.get_filters()
+    last = filters[-1] if filters else ""
+    if last == "DCTDecode":
+        data = bytes(item.get_data(decode_simple=True))
+        # a JPEG's own end is looked for first: decoding it once more takes time
+        return _State.CUT if _END_OF_JPEG not in data[-64:] and _is_cut(data) else _State.WHOLE
+    if last in _OF_PIXELS:
+        found = raw.FPDFImageObj_GetImageDataDecoded(item.raw, None, 0)
+        wanted = [
+            picture.size[1] * ((picture.size[0] * bits + 7) // 8)
+            for bits in _BITS.get(item.get_metadata().bits_per_pixel, ())
+        ]
+        undone = filters and found == raw.FPDFImageObj_GetImageDataRaw(item.raw, None, 0)
+        if undone or found < _NEARLY_NOTHING * min(wanted, default=0):
+            return _State.LOST
+        whole = any(size <= found <= _A_BIT_MORE * size for size in wanted)
+        return _State.WHOLE if whole or found >= max(wanted, default=0) else _State.CUT
+    return _State.WHOLE
+
+
+def _is_cut(data: bytes) -> bool:
+    try:
+        with Image.open(io.BytesIO(data), formats=["JPEG"]) as image:
+            image.load()
+    except (OSError, ValueError, SyntaxError):
+        return True
+    return False
+
+
+def _on_page(page: pdfium.PdfPage, columns: int, rows: int, x: int, y: int) -> tuple[float, float]:
+    """Return where a point of a rendered picture of this size lies on the page, in its units."""
+    across, up = ctypes.c_double(), ctypes.c_double()
+    raw.FPDF_DeviceToPage(page, 0, 0, columns, rows, 0, x, y, across, up)
+    return across.value, up.value
+
+
+def _to_points(
+    page: pdfium.PdfPage, columns: int, rows: int
+) -> tuple[float, float, float, float, float, float]:
+    """Return the matrix from pixels to the page's units, whatever its rotation and boxes."""
+    (x0, y0), (x1, y1), (x2, y2) = (
+        _on_page(page, columns, rows, x, y) for x, y in ((0, 0), (columns, 0), (0, rows))
+    )
+    across = ((x1 - x0) / columns, (y1 - y0) / columns)
+    down = ((x2 - x0) / rows, (y2 - y0) / rows)
+    return (*across, *down, x0, y0)
+
+
+def _user_units(content: Path | bytes) -> dict[int, float]:
+    """Return the units of pages that count in others than points: 1/72 inch times so much.
+
+    PDFium does not know them. They are rare, and looked for where the file may have them.
+    """
+    if not _holds(content, b"/UserUnit") and not _holds(content, b"/ObjStm"):
+        return {}
+    source = io.BytesIO(content) if isinstance(content, bytes) else content
+    try:
+        with pikepdf.open(source, attempt_recovery=False) as pdf:
+            found = {index: page.obj.get("/UserUnit") for index, page in enumerate(pdf.pages)}
+            return {
+                index: float(unit)
+                for index, unit in found.items()
+                if unit is not None and 0 < float(unit) <= _MOST_UNITS
+            }
+    except (pikepdf.PdfError, ValueError, TypeError, AttributeError, RuntimeError):
+        return {}
+
+
+def _holds(content: Path | bytes, word: bytes) -> bool:
+    """Return whether some bytes stand in a file, without taking it into memory."""
+    if isinstance(content, bytes):
+        return word in content
+    with content.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        return data.find(word) >= 0
 
 
 def has_text(page: pdfium.PdfPage) -> bool:

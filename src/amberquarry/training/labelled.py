@@ -9,7 +9,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from amberquarry.document import Box, Line
 from amberquarry.errors import LearningError, QuarryError
@@ -22,7 +21,6 @@ from amberquarry.reading.normalise import cut_line, owners
 from amberquarry.runs.folder import read_records
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import open_source
-from amberquarry.sources.pictures import grey_levels
 
 log = logging.getLogger(__name__)
 
@@ -67,9 +65,12 @@ def lines_of_folder(folder: Path) -> Iterator[LabelledLine]:
         except UnicodeDecodeError as error:
             raise LearningError(f"{written}: not text in UTF-8") from error
         try:
-            with Image.open(path) as image:
-                found = line_in(grey_levels(image), settings)
-        except (OSError, QuarryError) as error:
+            source = open_source(path, settings, Limits())
+            try:
+                found = line_in(source.picture(0).grey, settings)
+            finally:
+                source.close()
+        except QuarryError as error:
             raise LearningError(f"{path}: not a readable picture ({error})") from error
         if found is None:
             log.warning("%s: no ink found, left out", path)
@@ -83,19 +84,15 @@ def lines_of_folder(folder: Path) -> Iterator[LabelledLine]:
 def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
     """Yield the lines of corrected page records, cut out of the files that they were read from.
 
-    corrected: a file like pages.jsonl. files: the folder below which the sources lie, as named in
-    the `documents.jsonl` beside it.
+    corrected: a file like pages.jsonl. files: the folder below which the sources lie, as the
+    records name them. Raises LearningError for other records or sources that are not there.
     """
-    documents = corrected.with_name("documents.jsonl")
-    if not documents.is_file():
-        raise LearningError(
-            f"{documents}: there is no such file; corrected pages must lie in their run folder"
-        )
-    sources = {record["document"]: record["source"] for record in read_records(documents)}
     settings = Settings()
     for record in read_records(corrected):
-        page = page_from_record(record)
-        path = files / sources.get(record["document"], "")
+        try:
+            page, path = page_from_record(record), files / record["source"]
+        except (KeyError, TypeError, ValueError, AttributeError) as error:
+            raise LearningError(f"{corrected}: not a page record ({error!r})") from error
         if not path.is_file():
             raise LearningError(f"{path}: there is no such file; name the sources' folder")
         source = open_source(path, settings, Limits())
