@@ -36,9 +36,9 @@ def shrunk(grey):
     return cv2.resize(grey.astype(np.uint8), size, interpolation=cv2.INTER_AREA)
 
 
-def brightest(colours):
-    """Return the brightest channel of RGB colours, None where they are grey."""
-    return PagePicture.of_image(Image.fromarray(colours)).brightest
+def colours_of(colours):
+    """Return RGB colours as a page picture has them, None where they are grey."""
+    return PagePicture.of_image(Image.fromarray(colours)).colours
 
 
 class PieceTest(unittest.TestCase):
@@ -244,7 +244,7 @@ class MarksTest(unittest.TestCase):
             with self.subTest(shape=shape, colour=colour):
                 colours = self.marked(shape, colour)
                 grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
-                lifted = without_marks(grey, brightest(colours))
+                lifted = without_marks(grey, colours_of(colours))
                 before = ((grey < 200) != (plain < 200)).mean()
                 after = ((lifted < 200) != (plain < 200)).mean()
                 self.assertLess(after, 0.1 * before)
@@ -256,7 +256,7 @@ class MarksTest(unittest.TestCase):
         grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
         for x in range(240, 1200, 200):
             colours[:, x : x + 25] = grey[:, x : x + 25, None]
-        lifted = without_marks(grey, brightest(colours))
+        lifted = without_marks(grey, colours_of(colours))
         paper = plain == 255
         self.assertLess((lifted[paper] < 200).sum(), 0.2 * (grey[paper] < 200).sum())
         self.assertGreater((lifted[plain < 100] < 128).mean(), 0.99)
@@ -269,17 +269,17 @@ class MarksTest(unittest.TestCase):
         draw.rectangle((120, 1300, 900, 1500), fill=(60, 90, 200))
         colours = np.asarray(image)
         grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
-        self.assertIsNone(without_marks(grey, brightest(colours)))
-        self.assertIsNone(brightest(self.marked("ring", (90, 90, 90))))
+        self.assertIsNone(without_marks(grey, colours_of(colours)))
+        self.assertIsNone(colours_of(self.marked("ring", (90, 90, 90))))
 
     def test_a_setting_leaves_marks(self):
         """The step is told in the page's record, and can be left out."""
         colours = self.marked("ring", (190, 40, 60))
         grey = cv2.cvtColor(colours, cv2.COLOR_RGB2GRAY)
-        [view] = views_of(grey, PreparationSettings(), brightest(colours))
+        [view] = views_of(grey, PreparationSettings(), colours_of(colours))
         self.assertEqual([step.step for step in view.steps], [Step.LIFT])
         settings = PreparationSettings(lift_marks=False)
-        [view] = views_of(grey, settings, brightest(colours))
+        [view] = views_of(grey, settings, colours_of(colours))
         self.assertEqual(view.steps, ())
 
 

@@ -48,6 +48,10 @@ MADE_BY = {"version": "0", "model": "x", "settings": "y"}
 # what is read from a page: characters of the alphabet in words with single blanks
 word_text = st.text(st.sampled_from(ALPHABET.replace(" ", "")), min_size=1, max_size=8)
 markup = st.text(st.sampled_from(r"\`*_{}[]()#+-.!<>|~&;=: 1a"), min_size=1, max_size=30)
+# rules, underlines of headings, empty items
+ruled = st.text(st.sampled_from("--- ==1.)+*_a"), min_size=1, max_size=6).filter(
+    lambda text: bool(text.strip())
+)
 some_styles = st.sampled_from(
     [
         frozenset(),
@@ -112,7 +116,10 @@ def styled_block(lines):
 
 
 class EscapeTest(unittest.TestCase):
-    @given(st.one_of(line_text, markup))
+    @given(st.one_of(line_text, markup, ruled))
+    @example("-- - -")
+    @example("--- -")
+    @example("=")
     @example("1. not an item")
     @example("- nor this")
     @example("# nor a heading")
@@ -141,13 +148,49 @@ class EscapeTest(unittest.TestCase):
         self.assertEqual(seen, heading.text)
         self.assertEqual(kinds[0], "heading_open")
 
-    @given(st.lists(line_text, min_size=1, max_size=5))
-    @settings(max_examples=100)
+    @given(st.lists(st.one_of(line_text, ruled), min_size=1, max_size=5))
+    @example(["a", "=", "b"])
+    @example(["a", "--", "b"])
+    @example(["a", "- - -", "b"])
+    @settings(max_examples=150)
     def test_rows_stay_rows(self, rows):
         """The rows of a table block are lines of one paragraph."""
+        rows = [" ".join(row.split()) for row in rows]
         kinds, seen = shown(page_to_markdown(page([block(rows, BlockKind.TABLE)])))
         self.assertEqual(seen.split("\n"), rows)
         self.assertEqual(kinds.count("paragraph_open"), 1)
+
+    @given(st.one_of(line_text, ruled))
+    @example("--")
+    @example("= =")
+    @settings(max_examples=100)
+    def test_items_stay_items(self, text):
+        """What stands behind a bullet is that item's text, whatever it is."""
+        text = " ".join(text.split())
+        item = block([f"• {text}"], BlockKind.ITEM)
+        item.marker, item.depth = "•", 0
+        kinds, seen = shown(page_to_markdown(page([item])))
+        self.assertEqual(seen, item.text.removeprefix("•").lstrip())
+        self.assertEqual(kinds[:3], ["bullet_list_open", "list_item_open", "paragraph_open"])
+
+    @given(st.lists(st.one_of(line_text, ruled), min_size=1, max_size=6), st.integers(1, 30))
+    @example(["--- http://e.com and so on"], 8)
+    @example(["= averylongwordthatfillsaline"], 8)
+    @settings(max_examples=150)
+    def test_broken_lines_are_the_same_text(self, texts, width):
+        """Lines broken at a width hold the same paragraphs and items."""
+        texts = [" ".join(text.split()) for text in texts]
+        blocks = [block([text]) for text in texts]
+        item = block([f"• {texts[0]}"], BlockKind.ITEM)
+        item.marker, item.depth = "•", 0
+        whole = Document("0" * 32, "a", [page([item, *blocks])])
+        made = OutputSettings(line_width=width, page_marks=False)
+        kinds, seen = shown(document_text(whole, made)[0])
+        wanted, text = shown(document_text(whole, OutputSettings(page_marks=False))[0])
+        self.assertEqual(seen.replace("\n", " "), text)
+        self.assertEqual(
+            [kind for kind in kinds if kind != "text"], [k for k in wanted if k != "text"]
+        )
 
     @given(st.lists(st.lists(line_text, min_size=1, max_size=3), min_size=1, max_size=4))
     @settings(max_examples=60)

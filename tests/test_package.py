@@ -21,6 +21,7 @@ LAYERS = [
     {"assembly"},
     {"formats"},
     {"library", "runs"},
+    {"lettering"},
     {"scoring", "drawing"},
     {"sheets"},
     {"demo"},

@@ -81,7 +81,7 @@ def read_in_steps(
     picture: PagePicture, number: int, network: LineNetwork, settings: Settings
 ) -> list[tuple[Page, Stages]]:
     """Return what `read_picture` does, each page with how it came there."""
-    views = views_of(picture.grey, settings.preparation, picture.brightest)
+    views = views_of(picture.grey, settings.preparation, picture.colours)
     if len(views) > 1:  # halves of a book are no photographs of signs
         settings = settings.with_values({"preparation.find_scene_text": False})
     read = [_read_best(picture, number, view, network, settings) for view in views]

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from amberquarry.document import Block, BlockKind, Box, Page, Quad
-from amberquarry.reading.characters import UNKNOWN
+from amberquarry.lettering import drawable, face
 
 Colour = tuple[int, int, int]
 
@@ -66,8 +66,8 @@ def draw_page(
     stroke = max(1, round(min(grey.shape) / 1100))
     sizes = [line.box.height for block in page.blocks for line in block.lines]
     letter = float(np.median(sizes)) if sizes else 24.0
-    small = ImageFont.load_default(max(9.0, 0.42 * letter))
-    large = ImageFont.load_default(max(14.0, 0.016 * max(grey.shape)))
+    small = face(round(max(9.0, 0.42 * letter)))
+    large = face(round(max(14.0, 0.016 * max(grey.shape))))
     for number, block in enumerate(page.blocks, start=1):
         if Mark.REGIONS in marks:
             colour = _KIND_COLOURS.get(block.kind, _OTHER_KIND)
@@ -130,7 +130,7 @@ def _draw_lines(
     block: Block,
     marks: Collection[Mark],
     stroke: int,
-    font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
+    font: ImageFont.FreeTypeFont,
     labels: bool,
 ) -> None:
     for line in block.lines:
@@ -164,7 +164,7 @@ def _label(
     draw: ImageDraw.ImageDraw,
     text: str,
     box: Box,
-    font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
+    font: ImageFont.FreeTypeFont,
     colour: Colour,
 ) -> None:
     text = drawable(text)
@@ -180,7 +180,7 @@ def _tag(
     draw: ImageDraw.ImageDraw,
     text: str,
     at: tuple[float, float],
-    font: ImageFont.FreeTypeFont | ImageFont.ImageFont,
+    font: ImageFont.FreeTypeFont,
     colour: Colour,
 ) -> None:
     """Write a tag to the left of a block's corner, or over it where there is no room."""
@@ -190,13 +190,3 @@ def _tag(
         x, y = max(0.0, at[0]), max(0.0, at[1] - (bottom - top) - 14)
     draw.rectangle((x, y, x + right - left + 8, y + bottom - top + 8), fill=(*colour, 220))
     draw.text((x + 4 - left, y + 4 - top), text, font=font, fill=(255, 255, 255))
-
-
-def drawable(text: str) -> str:
-    """Return text with what Pillow's own font can't draw shown by its code point."""
-    return "".join(
-        c
-        if ord(c) < 0x250 or 0x370 <= ord(c) < 0x500 or 0x2010 <= ord(c) < 0x2040
-        else f"[{'?' if c == UNKNOWN else format(ord(c), '04X')}]"
-        for c in text
-    )

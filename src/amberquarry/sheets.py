@@ -8,10 +8,11 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 from amberquarry.document import Box, Page, Word, weighted_confidence
-from amberquarry.drawing import Mark, confidence_colour, draw_page, drawable
+from amberquarry.drawing import Mark, confidence_colour, draw_page
+from amberquarry.lettering import drawable, face
 from amberquarry.pipeline import Stages
 from amberquarry.scoring.variants import Difference, text_of
 
@@ -76,7 +77,7 @@ def draw_steps(
     steps: Collection[StepView], source: Grey, stages: Sequence[Stages], page: Page
 ) -> Image.Image:
     """Return the steps on one sheet, each with its caption, and under them what was done."""
-    font = ImageFont.load_default(_CAPTION_PX)
+    font = face(_CAPTION_PX)
     done = [f"{step.step.value}: {step.why}" for step in page.preparation]
     notes = "; ".join(done) if done else "nothing had to be done to the picture"
     panels = [draw_step(step, source, stages, page) for step in steps]
@@ -135,7 +136,7 @@ def draw_differences(
     names: of the compared runs. picture_of: the picture of a source's page, None where it is not
     at hand. Of many differences those are shown on which the readings are furthest apart.
     """
-    font, small = ImageFont.load_default(17), ImageFont.load_default(13)
+    font, small = face(17), face(13)
     shown = sorted(differences, key=_gap, reverse=True)[:_MOST_PLACES]
     column_px = _CROP[0] + len(names) * _READING_PX + 2 * _GAP
     columns = 2 if 2 * column_px <= _MOST_WIDTH else 1

@@ -83,6 +83,13 @@ def text_page(repeat: int = 4) -> Image.Image:
     return image
 
 
+def small_page(text: str) -> Image.Image:
+    """Return a page of a few lines that is quick to read."""
+    image = blank(900, 420)
+    write_lines(image, wrap(text, 40), x=60, y=60, size=34)
+    return image
+
+
 def pixels(image: Image.Image) -> NDArray[np.uint8]:
     """Return a page's grey levels."""
     return np.asarray(image.convert("L"), np.uint8)

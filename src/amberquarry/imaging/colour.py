@@ -18,14 +18,18 @@ _FINE_PIXELS = 4e6  # pages with more are looked at in half their size
 _GAP, _THICK, _MOST_THICK = 0.005, 0.01, 0.3  # of the page's longer side; share of a mark's area
 _DEEPEST = 75  # percentile of a mark's ink that is taken for its own level
 _PAPER, _PAPER_LEVEL = 0.8, 90  # of the ground's percentile: what marks stand on
+_DARKEST_PAPER, _LOOK_STEP = 100, 7  # grey level of most pixels
 # Of the longer side, over which a mark goes on where its colour is lost; pixels of that side from
 # which this is told from edges of letters.
 _REACH, _LARGE = 0.03, 1000
-_LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark touches
+_LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark crosses
+_WITHIN = 0.7  # of a piece's pixels: with more in a mark it is not crossed by it
 
 
-def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
+def without_marks(grey: Grey, colours: NDArray[np.uint8]) -> Grey | None:
     """Return a page without the coloured marks that cross its dark print, None where none do.
+
+    grey: (H, W). colours: (H, W, 3) of the same page, its channels in any order.
 
     Marks are thin, long pieces of coloured ink that touch several dark pieces; coloured letters and
     areas are left alone. Under a mark the brightest channel shows the dark print by itself.
@@ -34,15 +38,18 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     size = (grey.shape[1] // shrink, grey.shape[0] // shrink)
     if min(size) < 64:
         return None
+    brightest = _brightest(colours)
     ink, bright_ink = (_ink_in(part, shrink) for part in (grey, brightest))
     coloured = ((bright_ink < _COLOURED * ink) & (ink > _LEAST_INK)).astype(np.uint8)
     if not coloured.any():
         return None
+    if np.median(grey[::_LOOK_STEP, ::_LOOK_STEP]) < _DARKEST_PAPER:
+        return None  # light print on dark
+    ground = cv2.resize(ground_of(grey), size)
     dark = (bright_ink > _DARK_INK).astype(np.uint8)
     longest = max(size)
     gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
     joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
-    ground = cv2.resize(ground_of(grey), size)
     labels, stats, chosen = _crossing(joined, coloured, dark, ground)
     if not chosen.any():
         return None
@@ -68,6 +75,12 @@ def without_marks(grey: Grey, brightest: Grey) -> Grey | None:
     return _lifted(grey, brightest, deep)
 
 
+def _brightest(colours: NDArray[np.uint8]) -> Grey:
+    """Return the brightest channel (H, W), in which coloured marks are palest."""
+    one, two, three = cv2.split(colours)
+    return np.asarray(cv2.max(cv2.max(one, two), three), np.uint8)
+
+
 def _crossing(
     joined: NDArray[np.uint8], coloured: NDArray[np.uint8], dark: NDArray[np.uint8], ground: Grey
 ) -> tuple[Labels, NDArray[np.int32], NDArray[np.bool_]]:
@@ -83,7 +96,7 @@ def _crossing(
         labels[cv2.morphologyEx(joined, cv2.MORPH_OPEN, core) > 0], minlength=len(area)
     )
     chosen &= thick <= _MOST_THICK * area
-    chosen &= _pieces_touched(labels, dark, len(area)) >= _CROSSED
+    chosen &= _pieces_crossed(labels, dark, len(area)) >= _CROSSED
     chosen &= _on_paper(ground, labels, area)
     chosen &= np.bincount(labels.ravel(), coloured.ravel(), len(area)) > 0
     return labels, stats, chosen
@@ -133,10 +146,16 @@ def _ink_in(part: Grey, shrink: int) -> NDArray[np.float32]:
     return np.asarray(1 - darkest / np.maximum(paper, 30), np.float32)
 
 
-def _pieces_touched(labels: Labels, dark: NDArray[np.uint8], count: int) -> NDArray[np.int64]:
-    """Return for each of `count` marks how many pieces of dark print it touches."""
-    _, pieces = cv2.connectedComponents(dark, connectivity=8)
+def _pieces_crossed(labels: Labels, dark: NDArray[np.uint8], count: int) -> NDArray[np.int64]:
+    """Return for each of `count` marks how many pieces of dark print it crosses.
+
+    Print that is crossed goes on beyond the mark. Letters smoothed for the stripes of a screen have
+    coloured edges all around: those make no mark, since the letters lie within them.
+    """
+    _, pieces, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=8)
     near = cv2.dilate(labels.astype(np.float32), np.ones((3, 3), np.uint8)).astype(np.int64)
     both = (near > 0) & (pieces > 0)
-    pairs = np.unique(near[both] * (int(pieces.max()) + 1) + pieces[both])
-    return np.bincount(pairs // (int(pieces.max()) + 1), minlength=count)
+    pairs, covered = np.unique(near[both] * len(stats) + pieces[both], return_counts=True)
+    mark, piece = np.divmod(pairs, len(stats))
+    beyond = covered < _WITHIN * stats[piece, cv2.CC_STAT_AREA]
+    return np.bincount(mark[beyond], minlength=count)

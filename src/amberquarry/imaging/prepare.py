@@ -70,15 +70,15 @@ class View:
 def views_of(
     source: NDArray[np.uint8],
     settings: PreparationSettings,
-    brightest: NDArray[np.uint8] | None = None,
+    colours: NDArray[np.uint8] | None = None,
 ) -> list[View]:
     """Return the sheet that lies on a photograph, or the whole picture; two pages of a spread.
 
-    brightest: channel of the source, if it has colour: coloured marks are taken off the print.
+    colours: (H, W, 3) of the source, if it has any: coloured marks are taken off the print.
     """
     view = View(source, Mapping())
-    if brightest is not None and settings.lift_marks:
-        lifted = without_marks(source, brightest)
+    if colours is not None and settings.lift_marks:
+        lifted = without_marks(source, colours)
         if lifted is not None:
             why = "coloured marks cross the print"
             source, view = lifted, View(lifted, Mapping(), (PreparationStep(Step.LIFT, why),))

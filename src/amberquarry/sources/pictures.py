@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import contextlib
 import io
 import struct
 import warnings
 import zlib
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import ExifTags, Image, ImageOps, UnidentifiedImageError
@@ -41,14 +38,6 @@ class PagePicture:
     to_points: tuple[float, float, float, float, float, float] | None = None
     findings: tuple[Finding, ...] = ()
     colours: NDArray[np.uint8] | None = None  # (H, W, 3) RGB; None where it has next to no colour
-
-    @property
-    def brightest(self) -> NDArray[np.uint8] | None:
-        """The brightest channel (H, W), in which coloured marks are palest; None without colour."""
-        if self.colours is None:
-            return None
-        red, green, blue = cv2.split(self.colours)
-        return np.asarray(cv2.max(cv2.max(red, green), blue), np.uint8)
 
     @classmethod
     def of_image(cls, image: Image.Image) -> PagePicture:
@@ -166,21 +155,19 @@ class PictureSource:
                     f"more pages than the limit of {limits.pages}; split the file",
                 )
             if self.page_count == 1:  # else a damaged frame is a page that fails
-                with self._opened(0):
-                    pass
+                with warnings.catch_warnings():
+                    warnings.simplefilter("ignore")  # sizes are checked by our own limits
+                    self._opened(0)
         except BaseException:
             self.close()
             raise
 
-    @contextlib.contextmanager
-    def _opened(self, index: int) -> Iterator[Image.Image]:
-        """Give a frame as Pillow opens it; SourceError where its header can't be used."""
+    def _opened(self, index: int) -> Image.Image:
+        """Return a frame as Pillow opens it; SourceError where its header can't be used."""
         self._file.seek(0)
         file = OneFrame(self._file, self._frames[index]) if self._frames else self._file
         try:
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore")  # sizes are checked here, by our own limits
-                image = Image.open(file, formats=FORMATS)  # type: ignore[arg-type]
+            image = Image.open(file, formats=FORMATS)  # type: ignore[arg-type]
         except UnidentifiedImageError as error:
             raise SourceError(
                 Rejection.DAMAGED, "the picture's header can't be read; export it again"
@@ -194,12 +181,14 @@ class PictureSource:
             raise SourceError(
                 Rejection.DAMAGED, f"the picture can't be opened ({_said(error)}); export it again"
             ) from error
-        yield image
+        return image
 
     def picture(self, index: int) -> PagePicture:
         """Return one frame; raises PageError where it can't be decoded."""
         try:
-            with self._opened(index) as image:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")  # of damage that costs nothing
+                image = self._opened(index)
                 width, height = image.size
                 if width * height > self._limits.pixels:
                     raise PageError(
