@@ -27,6 +27,7 @@ INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
 MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
 _LIGHTER = 1.5  # contrast of light strokes in a dark area over that of dark ones, at least
+_NO_PAPER = 140  # of blocks: nothing as light as paper is there, only letters
 _DARK_EDGE = 0.95  # of the blocks along the edge of a dark area
 _LARGE_PANEL, _DARK_SHARE = 3000, 0.94  # blocks of a large one, and how many of them are dark
 _LOWEST_THRESHOLD = 100.0
@@ -250,7 +251,7 @@ def reverse_dark(grey: Grey, small: Grey) -> tuple[Grey, NDArray[np.bool_] | Non
     """
     lightest = float(np.percentile(small, 97))
     # a page that is dark but for its letters has no paper to compare with
-    paper = 255.0 if lightest < 70 else lightest
+    paper = 255.0 if lightest < _NO_PAPER else lightest
     reach = 5
     dark = (
         dark_areas(small, paper, reach)
