@@ -20,7 +20,7 @@ from amberquarry.document import (
     Step,
     legibility_of,
 )
-from amberquarry.imaging import View, cut_out, encoded, paper_share, views_of
+from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
 from amberquarry.layout import SceneLine, find_scene_lines, group_boards
 from amberquarry.pipeline import (
     SURE,
@@ -51,10 +51,11 @@ _IN_OTHER_SCRIPT, _ROWS = 0.9, 5
 # Letters expected right in sure words, and their share of all: with less, a photograph is taken to
 # hold no text.
 _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
-_NEARLY = 0.8
-_BOARD_WORDS, _BOARD_SHARE = 30, 0.9  # words on boards at most; letters read there of the whole
-_SURE_SHARE = 1.1  # of what a surely read page says: more is wanted of its boards
-_BAD = 0.5  # mean confidence of what is hardly text
+# Confidence of words that count for boards or page; how many times more letters boards must give.
+# On 16 photographs of boards 1.3 and more, or the page reads as well; on three pages at most 1.15.
+_SURE_WORD, _CLEARLY = 0.8, 1.3
+_MOSTLY = 0.5  # of a page's letters
+_LIKELY = 0.6  # confidence of lines that are text, beside leaves and bricks
 _DOUBTFUL = 0.8  # of what may be marks on a photograph whose dark ground is as even as paper
 _SURE_SCENE, _LEAST_SCENE_LETTERS = 0.7, 2  # of a line in a photograph
 _SHORT_SCENE, _SURE_SHORT_SCENE = 3, 0.9  # letters of one that must be surer: bricks give such
@@ -137,7 +138,8 @@ def _read_best(
         if _lost_text(page, whole):
             page, stages = whole, its_stages
             page.preparation.append(PreparationStep(Step.CHOOSE, "the pale print is text"))
-    scenes = settings.preparation.find_scene_text
+    # a scan in black and white is none of a scene
+    scenes = settings.preparation.find_scene_text and not is_bilevel(view.grey)
     photograph = scenes and _is_photograph(page, view)
     if photograph:
         scene = _read_scene(picture, number, network, settings)
@@ -161,7 +163,7 @@ def _read_best(
         scene = _read_scene(picture, number, network, settings)
         if _says_more(scene, page):
             return scene, stages
-    return page, stages
+    return (_without_marks_of_pictures(page) if photograph else page), stages
 
 
 def _has_few_words(page: Page) -> bool:
@@ -183,23 +185,34 @@ def _in_other_script(page: Page) -> bool:
 
 
 def _says_more(scene: Page, page: Page) -> bool:
-    """Return whether more was read off boards and signs than off the whole as a page.
+    """Return whether clearly more was read off boards and signs than off the whole as a page.
 
-    What reads badly as a page is full of marks taken for letters: what was read right counts less
-    what was read wrong. Few words stand on boards rather than on a page.
+    Made for photographs of boards, which read in fragments or not at all as a page. Pages of wide
+    capitals, of unknown faces and blurred ones are read in fragments as a scene: what is read there
+    with some certainty must be a good deal more.
     """
-    if page.confidence < _BAD:
-        return _letters_in_words(scene) > _NEARLY * _letters_in_words(page)
-    if page.confidence >= SURE:
-        share = _SURE_SHARE
-    else:
-        share = _BOARD_SHARE if sum(1 for _ in page.words) <= _BOARD_WORDS else 1.0
-    return _letters_gained(scene) > share * _letters_gained(page)
+    return _letters_in_words(scene, _SURE_WORD) > _CLEARLY * _letters_in_words(page, _SURE_WORD)
 
 
-def _letters_gained(page: Page) -> float:
-    """Return how many letters more are expected to be right than wrong."""
-    return sum(len(word.text) * (2 * word.confidence - 1) for word in page.words)
+def _without_marks_of_pictures(page: Page) -> Page:
+    """Return a photograph's page without lines that are hardly text, where most of it is.
+
+    Leaves and bricks beside boards look like such lines; on a page that reads badly throughout they
+    are its text.
+    """
+    if _letters_in_words(page, _SURE_WORD) < _MOSTLY * _characters(page):
+        return page
+    blocks = []
+    for block in page.blocks:
+        kept = [
+            line
+            for line in block.lines
+            if line.confidence >= _LIKELY and any(map(str.isalnum, line.text))
+        ]
+        if kept or not block.lines:
+            box = Box.around([line.box for line in kept]) if kept else block.box
+            blocks.append(replace(block, lines=kept, box=box))
+    return replace(page, blocks=blocks)
 
 
 def _letters_in_words(page: Page, least: float = 0.0) -> float:

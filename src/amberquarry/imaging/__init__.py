@@ -1,7 +1,7 @@
 """Arrays in, arrays out: from a page picture to level, even, black-and-white ink."""
 
 from amberquarry.imaging.crops import cut_out, encoded
-from amberquarry.imaging.light import paper_share
+from amberquarry.imaging.light import is_bilevel, paper_share
 from amberquarry.imaging.mapping import Bend, Mapping
 from amberquarry.imaging.prepare import Prepared, View, prepare, turned_back, upside_down, views_of
 
@@ -12,6 +12,7 @@ __all__ = [
     "View",
     "cut_out",
     "encoded",
+    "is_bilevel",
     "paper_share",
     "prepare",
     "turned_back",
