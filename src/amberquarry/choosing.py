@@ -160,6 +160,7 @@ def _read_best(
         gain = f"{chosen}: read at {page.confidence:.2f} instead of {first:.2f}"
         page.preparation.append(PreparationStep(Step.CHOOSE, gain))
     if scenes and not photograph and page.confidence < _DOUBTFUL and _has_few_words(page):
+        photograph = True
         scene = _read_scene(picture, number, network, settings)
         if _says_more(scene, page):
             return scene, stages
@@ -200,7 +201,8 @@ def _without_marks_of_pictures(page: Page) -> Page:
     Leaves and bricks beside boards look like such lines; on a page that reads badly throughout they
     are its text.
     """
-    if _letters_in_words(page, _SURE_WORD) < _MOSTLY * _characters(page):
+    letters = sum(sign.isalnum() for word in page.words for sign in word.text)
+    if _letters_in_words(page, _SURE_WORD) < _MOSTLY * letters:
         return page
     blocks = []
     for block in page.blocks:
