@@ -6,14 +6,22 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.document import Block, BlockKind, Box, Line
+from amberquarry.layout.grids import (
+    cells_in,
+    columns_of,
+    in_columns,
+    is_proven,
+    proven,
+    with_columns_beside,
+    with_heads,
+)
 from amberquarry.layout.items import SURE_BULLETS
 from amberquarry.layout.rows import band_numbers
 from amberquarry.layout.typography import rows_of
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
 _SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
-_CELL_GAP = 1.5  # x-heights of white between two cells, where words of a line lie closer
 _MOST_CELL = 26.0  # letters of the usual cell: columns of prose have more
 _CELLED = 0.6  # of the rows, that hold several cells
 _CELLED_IN_FRAME, _FEWEST_COLUMNS = 0.4, 3  # the same in a grid; its columns
@@ -25,6 +33,8 @@ _WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows wi
 _ROWS_IN_GRID, _FEWEST_IN_GRID, _FILLED = 0.6, 2, 0.5
 _THROUGH = 0.8  # of the height between two rules, along which a gutter runs
 _FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
+_AT_EDGE = 3  # pixels
+_FAR = 3.0  # usual heights of the bands between rules, from which one is none of the table's
 _NEXT_ROW, _HEADS = 1.9, 5.0  # heights of a row in which the next one stands; of a row of heads
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE, BlockKind.MARGIN_NOTE)
 
@@ -52,7 +62,25 @@ def place_tables(
     for bands, inside in zip(zones, tables, strict=True):
         own = _with_row_over(Box.around(bands), inside, free)
         blocks = _gathered(blocks, {id(line) for line in own}, bands)
-    return blocks
+    parts = [
+        part
+        for block in blocks
+        for part in (
+            proven(block, letter) if block.kind is BlockKind.TABLE and not block.ruled else [block]
+        )
+    ]
+    for pairs in (False, True):
+        # beside a table, labels with amounts are its sums
+        if pairs and any(block.kind is BlockKind.TABLE for block in parts):
+            break
+        parts = [
+            part
+            for block in parts
+            for part in (
+                in_columns(block, letter, pairs) if block.kind is BlockKind.PARAGRAPH else [block]
+            )
+        ]
+    return with_columns_beside(with_heads(parts, letter), letter)
 
 
 def cells_of(row: list[Line]) -> list[str]:
@@ -60,19 +88,8 @@ def cells_of(row: list[Line]) -> list[str]:
     return [
         " ".join(word.repaired or word.text for word in cell)
         for line in row
-        for cell in _cells_in(line)
+        for cell in cells_in(line)
     ]
-
-
-def _cells_in(line: Line) -> list[list[Word]]:
-    """Return the words of a line by the cells in which they stand."""
-    cells: list[list[Word]] = []
-    for word in line.words:
-        if cells and word.box.x0 - cells[-1][-1].box.x1 <= _CELL_GAP * line.x_height:
-            cells[-1].append(word)
-        else:
-            cells.append([word])
-    return cells
 
 
 def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
@@ -103,13 +120,17 @@ def _zones(
     frames = []
     for grid in grids:
         bands = [Box.around(row) for row in grid]
+        if _is_edge(Box.around(bands)):
+            continue
         if _are_rows(bands, lines, _ROWS_IN_GRID) or _are_cells(grid, lines):
             frames.append(bands)
     frames += [
         [box]
         for box in rules
         if min(box.width, box.height) > 3 * letter
+        and not _is_edge(box)
         and (_holds_rows(box, lines, 2) or _holds_columns(box, lines))
+        and is_proven(_inside(box, lines), letter)
     ]
     across = sorted(
         (box for box in rules if box.height < _THIN * letter and box.width > _LONG * letter),
@@ -128,7 +149,11 @@ def _zones(
         bands = [Box(over.x0, over.y0, over.x1, under.y1) for over, under in pairwise(group)]
         with_rows = [_holds_rows(band, lines, 1) for band in bands]
         low = [0 < len(rows_of(_inside(band, lines))) <= _MOST_ROW for band in bands]
-        found += [run for run in _runs(bands, with_rows) if _holds_rows(Box.around(run), lines, 2)]
+        found += [
+            run
+            for run in map(_without_far_rules, _runs(bands, with_rows))
+            if _holds_rows(Box.around(run), lines, 2)
+        ]
         found += [run for run in _runs(bands, low) if _are_rows(run, lines)]
     found = [
         bands
@@ -142,6 +167,11 @@ def _zones(
         if not any(Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept):
             kept.append(bands)
     return sorted(kept, key=lambda bands: bands[0].y0)
+
+
+def _is_edge(box: Box) -> bool:
+    """Return whether a frame begins in the corner of the picture: it is the sheet's own edge."""
+    return max(box.x0, box.y0) <= _AT_EDGE
 
 
 def _under_rules(blocks: list[Block], rules: list[Box], zones: list[list[Box]]) -> list[list[Box]]:
@@ -182,6 +212,19 @@ def _runs(bands: list[Box], fitting: list[bool]) -> list[list[Box]]:
     return [[band for _, band in run] for fits, run in groupby(marked, lambda m: m[0]) if fits]
 
 
+def _without_far_rules(bands: list[Box]) -> list[Box]:
+    """Return bands between rules without much higher ones at both ends.
+
+    The rule over the foot of a letter is as long as those of the table on it.
+    """
+    usual = float(np.median([band.height for band in bands]))
+    while len(bands) > _FEWEST_ROWS and bands[-1].height > _FAR * usual:
+        bands = bands[:-1]
+    while len(bands) > _FEWEST_ROWS and bands[0].height > _FAR * usual:
+        bands = bands[1:]
+    return bands
+
+
 def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> bool:
     """Return whether bands between rules are rows of a table whose cells may hold several lines.
 
@@ -189,7 +232,7 @@ def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> boo
     holds several.
     """
     cells = [_cells_across(_inside(band, lines)) for band in bands]
-    columns = _columns_of(cells)
+    columns = columns_of(cells)
     several = sum(
         sum(any(a < x1 and x0 < b for a, b in row) for x0, x1 in columns) > 1 for row in cells
     )
@@ -210,26 +253,15 @@ def _are_cells(grid: list[list[Box]], lines: list[Line]) -> bool:
     return filled >= _FILLED * len(cells) and whole >= _WHOLE * len(inside)
 
 
-def _columns_of(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
-    """Return from where to where the columns reach in which the cells of some rows stand."""
-    columns: list[tuple[float, float]] = []
-    for x0, x1 in sorted(cell for row in rows for cell in row):
-        if columns and x0 < columns[-1][1]:
-            columns[-1] = columns[-1][0], max(columns[-1][1], x1)
-        else:
-            columns.append((x0, x1))
-    return columns
-
-
 def _usual_columns(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
     """Return the columns of some rows, those left aside whose cells lie over several."""
     usual = max(map(len, rows))
-    return _columns_of([row for row in rows if 2 * len(row) > usual])
+    return columns_of([row for row in rows if 2 * len(row) > usual])
 
 
 def _cells_across(lines: list[Line]) -> list[tuple[float, float]]:
     """Return from where to where the cells of some lines reach."""
-    cells = [cell for line in lines for cell in _cells_in(line)]
+    cells = [cell for line in lines for cell in cells_in(line)]
     return [(cell[0].box.x0, cell[-1].box.x1) for cell in cells]
 
 
@@ -272,7 +304,7 @@ def _holds_columns(box: Box, lines: list[Line]) -> bool:
     inside = _inside(box, lines)
     if len(rows_of(inside)) < _FEWEST_ROWS or not is_tabular(inside, _CELLED_IN_FRAME):
         return False
-    return len(_columns_of([_cells_across(inside)])) >= _FEWEST_COLUMNS
+    return len(columns_of([_cells_across(inside)])) >= _FEWEST_COLUMNS
 
 
 def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
@@ -296,7 +328,7 @@ def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
         return own
     if any(line.text[:1] in SURE_BULLETS for line in lowest if line.text):  # the end of a list
         return own
-    heads = _columns_of([_cells_across(lowest)])
+    heads = columns_of([_cells_across(lowest)])
     columns = _usual_columns([_cells_across(row) for row in rows_of(own)])
     # most stand over one column each; others, such as the page's head, over none or several
     fitting = sum(sum(a < x1 and x0 < b for a, b in columns) == 1 for x0, x1 in heads)
@@ -307,7 +339,7 @@ def _in_order(lines: list[Line], is_row: bool) -> list[Line]:
     """Return the lines of a band row by row; of one row whose cells hold several, cell by cell."""
     rows = rows_of(lines)
     if is_row and len(rows) > 1 and not is_tabular(lines):
-        edges = [x1 for _, x1 in _columns_of([_cells_across(lines)])]
+        edges = [x1 for _, x1 in columns_of([_cells_across(lines)])]
         rows = [sorted(lines, key=lambda x: (np.searchsorted(edges, x.box.middle[0]), x.box.y0))]
     return [line for row in rows for line in row]
 

@@ -1,0 +1,373 @@
+"""A grid proves itself by its own cells: what stands over, under and beside it is text.
+
+Invoices, statements and forms set addresses, labels with their values, and sums in rows as a table
+does. Rows are one grid where they follow each other at one distance and their cells share edges;
+the rest comes out as addresses, and as labels each with its value.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from amberquarry.document import Block, BlockKind, Box, Line, Word
+from amberquarry.layout.typography import rows_of
+
+Span = tuple[float, float]  # from where to where a cell reaches
+
+# Between two cells there is more white than so many x-heights, and than so many spaces of the line.
+CELL_GAP, OWN_SPACE = 1.5, 1.6
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """What rows must show to be a grid; measured with benchmarks/paper.py and layout.py."""
+
+    wider: float = 1.6  # times the usual white between rows: there a grid ends
+    room: float = 0.25  # letters of white more, so that rows set tightly may vary
+    near: int = 3  # rows on each side from which the usual white is taken
+    same_edge: float = 0.5  # letters by which edges of one column lie apart
+    fewest_rows: int = 3
+    longest_mark: int = 4  # signs of an item's marker
+    many_rows: int = 6  # of words alone
+    clear_columns: int = 3  # from so many on rows need no amounts to be a grid
+    value_digits: float = 0.3  # of the signs of a value, such as a date or a number
+    mostly: float = 0.6  # of the cells of a column that are values or amounts
+    in_step: float = 0.4  # of many rows, that hold a term and the beginning of its meaning
+    between: float = 1.0  # letters of white between columns of text that was taken for a table
+    gutter: float = 2.0  # letters of white between columns of a paragraph that is none
+    whole: float = 0.75  # of the lines of a frame that stand in grids: then it is a table's
+
+
+PROOF = Proof()
+
+
+def cells_in(line: Line) -> list[list[Word]]:
+    """Return the words of a line by the cells in which they stand.
+
+    Spaces of typewriter faces are nearly as wide as the white between cells: it must be wider than
+    the narrowest one.
+    """
+    gaps = [right.box.x0 - left.box.x1 for left, right in pairwise(line.words)]
+    widest = CELL_GAP * line.x_height
+    widest = max(widest, OWN_SPACE * min([widest, *gaps]))
+    cells: list[list[Word]] = []
+    for word in line.words:
+        if cells and word.box.x0 - cells[-1][-1].box.x1 <= widest:
+            cells[-1].append(word)
+        else:
+            cells.append([word])
+    return cells
+
+
+def parted(line: Line) -> list[Line]:
+    """Return a line in one piece for each of its cells."""
+    cells = cells_in(line)
+    return [line.part(cell) for cell in cells] if len(cells) > 1 else [line]
+
+
+def columns_of(rows: list[list[Span]], least: float = 0.0) -> list[Span]:
+    """Return from where to where the columns reach in which the cells of some rows stand.
+
+    least: white between two columns, where cells closer to each other are of one.
+    """
+    columns: list[Span] = []
+    for x0, x1 in sorted(cell for row in rows for cell in row):
+        if columns and x0 < columns[-1][1] + least:
+            columns[-1] = columns[-1][0], max(columns[-1][1], x1)
+        else:
+            columns.append((x0, x1))
+    return columns
+
+
+def is_proven(lines: list[Line], letter: float) -> bool:
+    """Return whether nearly all of some lines stand in grids."""
+    rows = _rows(lines)
+    inside = sum(len(row) for run, grid in _runs(rows, letter) if grid for row in run)
+    return inside >= PROOF.whole * sum(map(len, rows))
+
+
+def proven(block: Block, letter: float) -> list[Block]:
+    """Return a table in the parts that its cells prove to be grids, and the rest as text."""
+    blocks: list[Block] = []
+    for rows, is_grid in _runs(_rows(block.lines), letter):
+        if is_grid:
+            own = [line for row in rows for line in row]
+            box = Box.around([line.box for line in own])
+            blocks.append(Block(BlockKind.TABLE, box, own, ruled=block.ruled))
+        else:
+            blocks += _as_text(rows, letter)
+    return blocks
+
+
+def in_columns(block: Block, letter: float, pairs: bool) -> list[Block]:
+    """Return a paragraph whose lines stand in three columns or more in its grids and columns.
+
+    Feet of letters are set so, and grids without rules. Two columns are often terms with their
+    meanings, or labels with their values, and stay row by row; with `pairs` they may be a grid of
+    items with amounts. Markers before their items make no column.
+    """
+    rows = _rows(block.lines)
+    several = [row for row in rows if len(row) > 1]
+    if len(several) < max(2, PROOF.mostly * len(rows)):
+        return [block]
+    marks = sum(len(row[0].text) <= PROOF.longest_mark for row in several)
+    columns = columns_of([_spans(row) for row in rows], PROOF.gutter * letter)
+    if len(columns) < 2 or (len(columns) == 2 and marks >= PROOF.mostly * len(several)):
+        return [block]
+    parts = proven(block, letter)
+    has_grid = any(part.kind is BlockKind.TABLE for part in parts)
+    return parts if (pairs and has_grid) or len(columns) > 2 else [block]
+
+
+def with_heads(blocks: list[Block], letter: float) -> list[Block]:
+    """Return blocks with the heads of a table's columns in the table.
+
+    They stand right over it in a block of their own row, each over one column.
+    """
+    out: list[Block] = []
+    for block in blocks:
+        over = out[-1] if out else None
+        if block.kind is BlockKind.TABLE and over is not None and _are_heads(over, block, letter):
+            out.pop()
+            lines = [*(cell for line in over.lines for cell in parted(line)), *block.lines]
+            box = Box.around([line.box for line in lines])
+            block = Block(BlockKind.TABLE, box, lines, ruled=block.ruled)
+        out.append(block)
+    return out
+
+
+def with_columns_beside(blocks: list[Block], letter: float) -> list[Block]:
+    """Return blocks with columns that were cut off a table back in it.
+
+    A column far to the right, of amounts for instance, may be taken for a column of the page. It
+    has a line in step with most rows of the table, all of one edge, and no text beside these.
+    """
+    for table in [block for block in blocks if block.kind is BlockKind.TABLE and block.lines]:
+        rows = _rows(table.lines)
+        others = [
+            (block, line)
+            for block in blocks
+            if block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
+            for line in block.lines
+            if (line.box.x0 > table.box.x1 or line.box.x1 < table.box.x0)
+            and table.box.y0 - line.box.height < line.box.middle[1] < table.box.y1 + line.box.height
+        ]
+        for right in (True, False):
+            side = [pair for pair in others if (pair[1].box.x0 > table.box.x1) == right]
+            found = _in_step(rows, [line for _, line in side], letter)
+            known = {id(line) for line in found}
+            if not found:
+                continue
+            lines = [cell for row in rows for cell in row]
+            own = [line for row in _rows([*lines, *found]) for line in row]
+            joined = Block(
+                BlockKind.TABLE, Box.around([x.box for x in own]), own, ruled=table.ruled
+            )
+            blocks = [
+                joined if block is table else part
+                for block in blocks
+                for part in _less(block, known)
+            ]
+            table, rows = joined, _rows(joined.lines)
+    return blocks
+
+
+def _less(block: Block, known: set[int]) -> list[Block]:
+    """Return a block without some lines, nothing if none is left."""
+    rest = [line for line in block.lines if id(line) not in known]
+    if len(rest) == len(block.lines):
+        return [block]
+    return [block.part(block.kind, rest)] if rest else []
+
+
+def _in_step(rows: list[list[Line]], lines: list[Line], letter: float) -> list[Line]:
+    """Return the lines of a column in step with rows, nothing where most rows have none."""
+    found: list[Line] = []
+    for row in rows:
+        own = [
+            line
+            for line in lines
+            if any(cell.box.y0 < line.box.middle[1] < cell.box.y1 for cell in row)
+        ]
+        if len(own) > 1:
+            return []
+        found += own
+    if len(found) < max(2, PROOF.mostly * len(rows)) or len(found) != len(lines):
+        return []
+    room = PROOF.same_edge * letter
+    edges = np.array([(line.box.x0, line.box.x1) for line in found])
+    aligned = (np.abs(edges - np.median(edges, 0)) <= room).mean(0)
+    return found if aligned.max() >= PROOF.mostly else []
+
+
+def _are_heads(over: Block, table: Block, letter: float) -> bool:
+    if over.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING) or not over.lines:
+        return False
+    heads, rows = _rows(over.lines), _rows(table.lines)
+    if len(heads) > 1 or len(heads[0]) < 2 or len(rows) < 2:
+        return False
+    pitch = float(np.median([_top(b) - _top(a) for a, b in pairwise(rows)]))
+    near = 0 < _top(rows[0]) - _top(heads[0]) < PROOF.wider * pitch + PROOF.room * letter
+    return near and _one_to_one(_spans(heads[0]), columns_of([_spans(row) for row in rows]))
+
+
+def _rows(lines: list[Line]) -> list[list[Line]]:
+    """Return rows from the top down, each a line for each of its cells, from the left."""
+    rows = [[cell for line in row for cell in parted(line)] for row in rows_of(lines)]
+    return [sorted(row, key=lambda cell: cell.box.x0) for row in rows]
+
+
+def _runs(rows: list[list[Line]], letter: float) -> list[tuple[list[list[Line]], bool]]:
+    """Return rows in runs that belong together, and whether each is a grid."""
+    runs: list[list[list[Line]]] = []
+    apart: list[bool] = []  # whether wider white stands before each run
+    whites = [_top(lower) - _foot(upper) for upper, lower in pairwise(rows)]
+    for number, row in enumerate(rows):
+        white = number > 0 and _is_break(whites, number - 1, letter)
+        if not number or white or not _fits(runs[-1], row, letter):
+            runs.append([row])
+            apart.append(white)
+        else:
+            runs[-1].append(row)
+    clear = [_is_grid(run, PROOF.clear_columns) for run in runs]
+    if not any(clear):
+        # of two columns a grid has amounts in one; sums under it have too, and are fewer
+        amounts = [_is_grid(run, 2) and _are_amounts(run) for run in runs]
+        most = max((len(run) for run, has in zip(runs, amounts, strict=True) if has), default=0)
+        clear = [has and len(run) == most for run, has in zip(runs, amounts, strict=True)]
+    found: list[tuple[list[list[Line]], bool]] = []
+    for run, is_grid, white in zip(runs, clear, apart, strict=True):
+        if found and not (is_grid or found[-1][1] or white):
+            found[-1] = [*found[-1][0], *run], False
+        else:
+            found.append((run, is_grid))
+    return found
+
+
+def _top(row: list[Line]) -> float:
+    return float(np.median([line.box.y0 for line in row]))
+
+
+def _foot(row: list[Line]) -> float:
+    return float(np.median([line.box.y1 for line in row]))
+
+
+def _is_break(whites: list[float], at: int, letter: float) -> bool:
+    """Return whether the white after a row is wider than between the rows around it."""
+    around = whites[max(0, at - PROOF.near) : at] + whites[at + 1 : at + 1 + PROOF.near]
+    if not around:
+        return False
+    return whites[at] > PROOF.wider * max(0.0, float(np.median(around))) + PROOF.room * letter
+
+
+def _spans(row: list[Line]) -> list[Span]:
+    return [(line.box.x0, line.box.x1) for line in row]
+
+
+def _fits(run: list[list[Line]], row: list[Line], letter: float) -> bool:
+    """Return whether a row goes on with a run: its cells share edges with cells of the run.
+
+    A single cell goes on where it stands in one column; so do heads of columns over their first
+    row, each over one column.
+    """
+    columns = columns_of([_spans(other) for other in run])
+    if not _over_one(_spans(row), columns):
+        return False
+    most = max(map(len, run))
+    if len(row) == 1 or most == 1:
+        return len(row) == most or len(row) == 1
+    room = PROOF.same_edge * letter
+    edges = [edge for other in run[-2:] for edge in _spans(other)]
+    shared = sum(
+        any(min(abs(x0 - a), abs(x1 - b), abs(x0 + x1 - a - b) / 2) <= room for a, b in edges)
+        for x0, x1 in _spans(row)
+    )
+    fewer = min(len(row), max(len(other) for other in run[-2:]))
+    if shared >= max(2, PROOF.mostly * fewer):
+        return True
+    return len(run) == 1 and len(row) == most and _one_to_one(_spans(row), columns)
+
+
+def _over_one(spans: list[Span], columns: list[Span]) -> bool:
+    """Return whether no cell lies over two columns."""
+    return all(sum(a < x1 and x0 < b for a, b in columns) <= 1 for x0, x1 in spans)
+
+
+def _one_to_one(spans: list[Span], columns: list[Span]) -> bool:
+    """Return whether each cell lies over a column of its own, or over none."""
+    over = [n for x0, x1 in spans for n, (a, b) in enumerate(columns) if a < x1 and x0 < b]
+    return _over_one(spans, columns) and len(set(over)) == len(over)
+
+
+def _is_grid(run: list[list[Line]], fewest_columns: int) -> bool:
+    """Return whether a run has rows and columns enough."""
+    full = [row for row in run if len(row) >= fewest_columns]
+    if len(run) < PROOF.fewest_rows or len(full) < PROOF.mostly * len(run):
+        return False
+    columns = columns_of([_spans(row) for row in full])
+    if len(columns) < fewest_columns:
+        return False
+    # columns of addresses stand side by side at the foot of letters
+    return len(run) >= PROOF.many_rows or any(_holds_values(run, x) for x in columns[1:])
+
+
+def _holds_values(run: list[list[Line]], column: Span) -> bool:
+    """Return whether most cells of a column, but for its head, are values."""
+    texts = [
+        line.text for row in run for line in row if column[0] <= line.box.middle[0] <= column[1]
+    ][1:]
+    return sum(map(is_value, texts)) >= max(2, PROOF.mostly * len(texts))
+
+
+def _are_amounts(run: list[list[Line]]) -> bool:
+    """Return whether the last cells of most rows are figures that end at one edge or point."""
+    last = [row[-1].text for row in run[1:] if len(row) > 1]
+    amounts = sum(text[-3:-2] in (".", ",") and text[-2:].isdigit() for text in last)
+    return amounts >= PROOF.mostly * max(1, len(run) - 1)
+
+
+def is_value(text: str) -> bool:
+    """Return whether a text is a date, a number or the like."""
+    signs = text.replace(" ", "")
+    return sum(map(str.isdigit, signs)) >= max(1, PROOF.value_digits * len(signs))
+
+
+def _as_text(rows: list[list[Line]], letter: float) -> list[Block]:
+    """Return rows as text: columns each for itself, but labels with their values row by row.
+
+    Many rows whose cells stand in step, as terms and their meanings do, stay together.
+    """
+    columns = columns_of([_spans(row) for row in rows], PROOF.between * letter)
+    in_step = sum(len(row) > 1 for row in rows)
+    many = len(columns) == 2 and len(rows) >= PROOF.many_rows
+    if many and in_step >= PROOF.in_step * len(rows):
+        lines = [line for row in rows for line in row]
+        return [Block(BlockKind.PARAGRAPH, Box.around([line.box for line in lines]), lines)]
+    members: list[list[Line]] = [[] for _ in columns]
+    for row in rows:
+        for line in row:
+            place = next(n for n, (x0, x1) in enumerate(columns) if x0 <= line.box.middle[0] <= x1)
+            members[place].append(line)
+    groups: list[list[int]] = []
+    for place, own in enumerate(members):
+        values = sum(is_value(line.text) for line in own) >= PROOF.mostly * len(own)
+        labels = groups and len(groups[-1]) == 1 and members[groups[-1][0]]
+        if labels and values and not all(is_value(line.text) for line in labels):
+            groups[-1].append(place)
+        else:
+            groups.append([place])
+    blocks: list[Block] = []
+    for group in groups:
+        own = [line for place in group for line in members[place]]
+        if len(group) == 1:
+            parts = [own]
+        else:
+            known = {id(line) for line in own}
+            parts = [[line for line in row if id(line) in known] for row in rows]
+        for part in filter(None, parts):
+            box = Box.around([line.box for line in part])
+            blocks.append(Block(BlockKind.PARAGRAPH, box, part))
+    return blocks
