@@ -249,6 +249,24 @@ class MarksTest(unittest.TestCase):
                 after = ((lifted < 200) != (plain < 200)).mean()
                 self.assertLess(after, 0.1 * before)
 
+    def test_coloured_edges_of_letters_are_ink(self):
+        """Letters smoothed for the stripes of a screen, in any colour and order, are no marks."""
+        wide = Image.new("L", (3 * 700, 3 * 300), 0)
+        draw = ImageDraw.Draw(wide)
+        for row in range(9):
+            words = "The keeper read the gauge before noon and wrote the figure into the book"
+            draw.text((60, 60 + 90 * row), words, font=ImageFont.load_default(36), fill=255)
+        cover = np.asarray(wide, np.float32).reshape(300, 3, -1).mean(1) / 255
+        cover = np.stack([np.convolve(row, np.ones(3) / 3, "same") for row in cover])
+        stripes = cover.reshape(300, 700, 3)[:, :, :, None][..., 0]
+        for ink, paper in (((0, 0, 0), (255, 255, 255)), ((22, 50, 79), (232, 241, 251))):
+            for order in (1, -1):
+                colours = paper - stripes[:, :, ::order] * (np.array(paper) - ink)
+                colours = np.round(colours).astype(np.uint8)
+                grey = np.asarray(Image.fromarray(colours).convert("L"))
+                with self.subTest(ink=ink, order=order):
+                    self.assertIsNone(without_marks(grey, colours))
+
     def test_ruling_whose_colour_is_lost_in_places(self):
         """Dashes that came out grey go with the coloured rule that they belong to."""
         plain = pixels(text_page())

@@ -26,7 +26,6 @@ from amberquarry.pipeline import (
     SURE,
     Stages,
     lay_out,
-    leave_out_doubtful,
     read_line_picture,
     read_stages,
 )
@@ -275,7 +274,6 @@ def _read_scene(
         letters = sum(sign.isalnum() for sign in line.text)
         sure = _SURE_SHORT_SCENE if letters <= _SHORT_SCENE else _SURE_SCENE
         if letters >= _LEAST_SCENE_LETTERS and line.confidence >= sure:
-            leave_out_doubtful(line, settings)
             lines.append(line)
     blocks = (
         [

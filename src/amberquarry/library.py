@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from amberquarry import choosing
-from amberquarry.assembly import assemble
+from amberquarry.assembly import assemble, leave_out_doubtful
 from amberquarry.choosing import read_picture
 from amberquarry.document import Document, Line, Page
 from amberquarry.errors import PageError, Rejection, SourceError, our_fault
@@ -69,7 +69,9 @@ def read_in_steps(
     """Return what is on an opened page, with the text of its blocks, and how it came there."""
     network = load_network(settings.reading.model)
     read = choosing.read_in_steps(picture, number, network, settings)
-    assemble([page for page, _ in read])
+    pages = [page for page, _ in read]
+    leave_out_doubtful(pages, settings.output.min_confidence)
+    assemble(pages)
     page = read[0][0]
     for other, _ in read[1:]:
         page.blocks += other.blocks
@@ -118,6 +120,7 @@ def read_document(
             raise SourceError(Rejection.UNREADABLE, pages[0].findings[-1].message)
     finally:
         source.close()
+    leave_out_doubtful(pages, settings.output.min_confidence)
     assemble(pages)
     findings = [finding for page in pages for finding in page.findings]
     name = "" if isinstance(data, bytes) else data.name

@@ -399,7 +399,6 @@ def _read_regions(
     for measured, line in zip(lines, results, strict=True):
         if line is not None:
             line.x_height = type_size(line.text, line.character_boxes) or measured.x_height
-            leave_out_doubtful(line, settings)
             if line.confidence >= _SURE_TEXT:
                 believed.append(measured)
                 letters = sum(map(str.isalpha, line.text))
@@ -437,12 +436,6 @@ def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:
             else Box.around([line.box for line in block.lines])
         )
     return blocks
-
-
-def leave_out_doubtful(line: Line, settings: Settings) -> None:
-    """Drop the words of a line that are less sure than the settings ask for, in place."""
-    least = settings.output.min_confidence
-    line.words = [word for word in line.words if word.confidence >= least]
 
 
 def box_to_source(box: Box, mapping: Mapping) -> tuple[Box, Quad]:

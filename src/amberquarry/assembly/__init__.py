@@ -1,6 +1,7 @@
 """From pages to a document: page numbers, its structure, and the text of blocks."""
 
 from amberquarry.assembly.captions import join_captions
+from amberquarry.assembly.doubtful import leave_out_doubtful
 from amberquarry.assembly.facts import (
     contents_of,
     is_handwritten,
@@ -22,6 +23,7 @@ __all__ = [
     "join_lines",
     "kinds_held",
     "languages_of",
+    "leave_out_doubtful",
     "number_pages",
     "set_texts",
 ]

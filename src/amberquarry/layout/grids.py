@@ -7,6 +7,8 @@ the rest comes out as addresses, and as labels each with its value.
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -19,6 +21,7 @@ Span = tuple[float, float]  # from where to where a cell reaches
 
 # Between two cells there is more white than so many x-heights, and than so many spaces of the line.
 CELL_GAP, OWN_SPACE = 1.5, 1.6
+_FIGURES = re.compile(r"[\d.,' ]+")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,8 +39,7 @@ class Proof:
     value_digits: float = 0.3  # of the signs of a value, such as a date or a number
     mostly: float = 0.6  # of the cells of a column that are values or amounts
     in_step: float = 0.4  # of many rows, that hold a term and the beginning of its meaning
-    between: float = 1.0  # letters of white between columns of text that was taken for a table
-    gutter: float = 2.0  # letters of white between columns of a paragraph that is none
+    gutter: float = 2.0  # letters of white between columns of text
     whole: float = 0.75  # of the lines of a frame that stand in grids: then it is a table's
 
 
@@ -147,17 +149,17 @@ def with_columns_beside(blocks: list[Block], letter: float) -> list[Block]:
     """
     for table in [block for block in blocks if block.kind is BlockKind.TABLE and block.lines]:
         rows = _rows(table.lines)
-        others = [
-            (block, line)
+        beside = [
+            line
             for block in blocks
             if block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
             for line in block.lines
-            if (line.box.x0 > table.box.x1 or line.box.x1 < table.box.x0)
-            and table.box.y0 - line.box.height < line.box.middle[1] < table.box.y1 + line.box.height
+            if table.box.y0 - line.box.height < line.box.middle[1] < table.box.y1 + line.box.height
         ]
-        for right in (True, False):
-            side = [pair for pair in others if (pair[1].box.x0 > table.box.x1) == right]
-            found = _in_step(rows, [line for _, line in side], letter)
+        right = [line for line in beside if line.box.x0 > table.box.x1]
+        left = [line for line in beside if line.box.x1 < table.box.x0]
+        for side in (right, left):
+            found = _in_step(rows, side, letter)
             known = {id(line) for line in found}
             if not found:
                 continue
@@ -315,11 +317,15 @@ def _is_grid(run: list[list[Line]], fewest_columns: int) -> bool:
 
 
 def _holds_values(run: list[list[Line]], column: Span) -> bool:
-    """Return whether most cells of a column, but for its head, are values."""
+    """Return whether most cells of a column, but for its head, are values of one form.
+
+    Beside labels stand a date, a number and a code under each other.
+    """
     texts = [
         line.text for row in run for line in row if column[0] <= line.box.middle[0] <= column[1]
     ][1:]
-    return sum(map(is_value, texts)) >= max(2, PROOF.mostly * len(texts))
+    forms = Counter(_FIGURES.sub("9", text) for text in texts if is_value(text))
+    return max(forms.values(), default=0) >= max(2, PROOF.mostly * len(texts))
 
 
 def _are_amounts(run: list[list[Line]]) -> bool:
@@ -340,7 +346,7 @@ def _as_text(rows: list[list[Line]], letter: float) -> list[Block]:
 
     Many rows whose cells stand in step, as terms and their meanings do, stay together.
     """
-    columns = columns_of([_spans(row) for row in rows], PROOF.between * letter)
+    columns = columns_of([_spans(row) for row in rows], PROOF.gutter * letter)
     in_step = sum(len(row) > 1 for row in rows)
     many = len(columns) == 2 and len(rows) >= PROOF.many_rows
     if many and in_step >= PROOF.in_step * len(rows):

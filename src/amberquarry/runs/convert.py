@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 
-from amberquarry.assembly import assemble
+from amberquarry.assembly import assemble, leave_out_doubtful
 from amberquarry.document import Document, FindingCode, Page
 from amberquarry.errors import Rejection, our_fault
 from amberquarry.runs.folder import RunFolder, cannot_write, is_fault_of_disk
@@ -272,9 +272,9 @@ class _Run:
             return
         if job.refused is None:
             job.refused = _why_not(job)
-        probed = job.probed
+        probed, least = job.probed, self.settings.output.min_confidence
         if job.refused is None and probed is not None:
-            self._guarded(job, lambda: self.folder.add(_document(job, probed)))
+            self._guarded(job, lambda: self.folder.add(_document(job, probed, least)))
         if job.refused is not None:
             if job.refused.reason in _OF_CONTENT:
                 self.folder.forget(job.file.name)
@@ -296,9 +296,10 @@ def _why_not(job: _Job) -> Refused | None:
     return Refused(0, reason, f"no page could be read; the first one: {failures[0][-1]}")
 
 
-def _document(job: _Job, probed: Probed) -> Document:
-    """Return the document of a file whose pages were read."""
+def _document(job: _Job, probed: Probed, least: float) -> Document:
+    """Return the document of a file whose pages were read. least: confidence of its words."""
     pages = [page for index in sorted(job.pages) for page in job.pages[index]]
+    leave_out_doubtful(pages, least)
     assemble(pages)
     findings = [finding for page in pages for finding in page.findings]
     return Document(probed.identifier, job.file.name, pages, findings, probed.file_info)
