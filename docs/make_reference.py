@@ -8,7 +8,6 @@ from __future__ import annotations
 import dataclasses
 import inspect
 import json
-import re
 from pathlib import Path
 from typing import Any
 
@@ -16,12 +15,6 @@ from amberquarry.formats.records import schema
 from amberquarry.settings import Effort, Limits, Note, Settings
 
 HERE = Path(__file__).parent
-
-
-def comments(cls: type) -> dict[str, str]:
-    """Return the comment behind each field of a class."""
-    found = re.findall(r"^    (\w+): .+?  # (.+)$", inspect.getsource(cls), flags=re.M)
-    return dict(found)
 
 
 def settings_page() -> str:
@@ -56,11 +49,12 @@ def settings_page() -> str:
             parts.append(
                 f"| `{note.name}` | {default} | {between}{unit} | {efforts} | {note.meaning} |"
             )
-    parts += ["", "## Limits (library only)", "", inspect.getdoc(Limits) or "", ""]
+    parts += ["", "## limits", "", inspect.getdoc(Limits) or "", ""]
     parts += ["| limit | default | meaning |", "|---|---|---|"]
-    notes = comments(Limits)
     for limit in dataclasses.fields(Limits):
-        parts.append(f"| `{limit.name}` | {limit.default} | {notes.get(limit.name, '')} |")
+        note = Note.of(limit)
+        unit = f" ({note.unit})" if note.unit else ""
+        parts.append(f"| `{note.name}` | {note.default}{unit} | {note.meaning} |")
     return "\n".join(parts) + "\n"
 
 

@@ -111,6 +111,16 @@ class ProvenTest(unittest.TestCase):
         [kept] = proven(block(terms), LETTER)
         self.assertEqual([own.text for own in kept.lines[:2]], ["term 0", "what it means 0"])
 
+    def test_justified_lines_stay_lines(self):
+        """Narrow lines whose words are driven apart to one edge are read line by line."""
+        texts = (("manual", "page"), ("user", "configu-"), ("ration", "of"))
+        lines = []
+        for number, (first, last) in enumerate(texts):
+            y = 100 + 24 * number
+            lines += [line(first, 100, y), line(last, 400 - 10 * len(last), y)]
+        [found] = proven(block(lines), LETTER)
+        self.assertEqual([own.text for own in found.lines], [t for row in texts for t in row])
+
     def test_a_receipt_is_a_grid_of_two_columns(self):
         """Items with amounts are a grid where no other table is there; sums beside one are not."""
         items = [(f"Item {n}", f"{n}.40") for n in range(1, 6)]

@@ -341,15 +341,27 @@ def is_value(text: str) -> bool:
     return sum(map(str.isdigit, signs)) >= max(1, PROOF.value_digits * len(signs))
 
 
+def _is_justified(rows: list[list[Line]], letter: float) -> bool:
+    """Return whether the last cells of rows of words end at one edge but begin at none."""
+    last = [row[-1] for row in rows if len(row) > 1]
+    if len(last) < 2 or sum(is_value(line.text) for line in last) >= PROOF.mostly * len(last):
+        return False
+    edges = np.array([(line.box.x0, line.box.x1) for line in last])
+    off = np.abs(edges - np.median(edges, 0)) > PROOF.same_edge * letter
+    return bool(off[:, 0].mean() >= PROOF.in_step and not off[:, 1].any())
+
+
 def _as_text(rows: list[list[Line]], letter: float) -> list[Block]:
     """Return rows as text: columns each for itself, but labels with their values row by row.
 
-    Many rows whose cells stand in step, as terms and their meanings do, stay together.
+    Many rows whose cells stand in step, as terms and their meanings do, stay together, and so do
+    narrow justified lines with wide spaces.
     """
     columns = columns_of([_spans(row) for row in rows], PROOF.gutter * letter)
     in_step = sum(len(row) > 1 for row in rows)
     many = len(columns) == 2 and len(rows) >= PROOF.many_rows
-    if many and in_step >= PROOF.in_step * len(rows):
+    terms = many and in_step >= PROOF.in_step * len(rows)
+    if terms or _is_justified(rows, letter):
         lines = [line for row in rows for line in row]
         return [Block(BlockKind.PARAGRAPH, Box.around([line.box for line in lines]), lines)]
     members: list[list[Line]] = [[] for _ in columns]
