@@ -517,6 +517,7 @@ class BoundsTest(FolderCase):
             [refused] = events
             self.assertIsInstance(refused, Refused)
             self.assertEqual(refused.reason, aq.Rejection.UNREADABLE)
+            self.assertRegex(refused.message, "changed while|can't be read")
             events.clear()
 
     def test_limits_of_files(self):

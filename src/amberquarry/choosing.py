@@ -53,6 +53,7 @@ _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 # Confidence of words that count for boards or page; how many times more letters boards must give.
 # On 16 photographs of boards 1.3 and more, or the page reads as well; on three pages at most 1.15.
 _SURE_WORD, _CLEARLY = 0.8, 1.3
+_SOME_PAPER, _AS_MUCH = 0.7, 0.95  # of the picture; where less of it is even, so much is enough
 _MOSTLY = 0.5  # of a page's letters
 _LIKELY = 0.6  # confidence of lines that are text, beside leaves and bricks
 _DOUBTFUL = 0.8  # of what may be marks on a photograph whose dark ground is as even as paper
@@ -142,7 +143,7 @@ def _read_best(
     photograph = scenes and _is_photograph(page, view)
     if photograph:
         scene = _read_scene(picture, number, network, settings)
-        if _says_more(scene, page):
+        if _says_more(scene, page, view):
             return scene, stages
         letters = _characters(page)
         if _letters_in_words(page, least=0.5) < max(_FEW_LETTERS, _FEW_OF_ALL * letters):
@@ -161,7 +162,7 @@ def _read_best(
     if scenes and not photograph and page.confidence < _DOUBTFUL and _has_few_words(page):
         photograph = True
         scene = _read_scene(picture, number, network, settings)
-        if _says_more(scene, page):
+        if _says_more(scene, page, view):
             return scene, stages
     return (_without_marks_of_pictures(page) if photograph else page), stages
 
@@ -184,14 +185,15 @@ def _in_other_script(page: Page) -> bool:
     return len(unknown) >= _ROWS and float(np.mean(unknown)) > _IN_OTHER_SCRIPT
 
 
-def _says_more(scene: Page, page: Page) -> bool:
+def _says_more(scene: Page, page: Page, view: View) -> bool:
     """Return whether clearly more was read off boards and signs than off the whole as a page.
 
     Made for photographs of boards, which read in fragments or not at all as a page. Pages of wide
     capitals, of unknown faces and blurred ones are read in fragments as a scene: what is read there
-    with some certainty must be a good deal more.
+    with some certainty must be a good deal more, unless next to nothing of the picture is paper.
     """
-    return _letters_in_words(scene, _SURE_WORD) > _CLEARLY * _letters_in_words(page, _SURE_WORD)
+    least = _CLEARLY if paper_share(view.grey) >= _SOME_PAPER else _AS_MUCH
+    return _letters_in_words(scene, _SURE_WORD) > least * _letters_in_words(page, _SURE_WORD)
 
 
 def _without_marks_of_pictures(page: Page) -> Page:
