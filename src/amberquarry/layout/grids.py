@@ -93,6 +93,8 @@ def is_proven(lines: list[Line], letter: float) -> bool:
 
 def proven(block: Block, letter: float) -> list[Block]:
     """Return a table in the parts that its cells prove to be grids, and the rest as text."""
+    if _are_contents(_rows(block.lines)):
+        return [block]
     blocks: list[Block] = []
     for rows, is_grid in _runs(_rows(block.lines), letter):
         if is_grid:
@@ -100,8 +102,17 @@ def proven(block: Block, letter: float) -> list[Block]:
             box = Box.around([line.box for line in own])
             blocks.append(Block(BlockKind.TABLE, box, own, ruled=block.ruled))
         else:
-            blocks += _as_text(rows, letter)
+            blocks += _as_text(rows, block.lines, letter)
     return blocks
+
+
+def _are_contents(rows: list[list[Line]]) -> bool:
+    """Return whether rows are entries with numbers of pages, which rise: items, told later."""
+    last = [row[-1].text for row in rows if len(row) > 1]
+    pages = [int(text) for text in last if text.isdecimal()]
+    if len(pages) < max(PROOF.fewest_rows, PROOF.whole * len(rows)):
+        return False
+    return all(a <= b for a, b in pairwise(pages))
 
 
 def in_columns(block: Block, letter: float, pairs: bool) -> list[Block]:
@@ -324,8 +335,20 @@ def _holds_values(run: list[list[Line]], column: Span) -> bool:
     texts = [
         line.text for row in run for line in row if column[0] <= line.box.middle[0] <= column[1]
     ][1:]
+    return _most_of_a_form(texts) >= max(2, PROOF.mostly * len(texts))
+
+
+def _most_of_a_form(texts: list[str]) -> int:
+    """Return how many values of the usual form there are, such as 9/9/9 for dates."""
     forms = Counter(_FIGURES.sub("9", text) for text in texts if is_value(text))
-    return max(forms.values(), default=0) >= max(2, PROOF.mostly * len(texts))
+    return max(forms.values(), default=0)
+
+
+def are_labels(lines: list[Line]) -> bool:
+    """Return whether rows are labels with values of several forms, as on cards and forms."""
+    last = [row[-1].text for row in _rows(lines) if len(row) > 1]
+    values = sum(map(is_value, last))
+    return values >= PROOF.in_step * len(last) and _most_of_a_form(last) < PROOF.mostly * len(last)
 
 
 def _are_amounts(run: list[list[Line]]) -> bool:
@@ -351,9 +374,10 @@ def _is_justified(rows: list[list[Line]], letter: float) -> bool:
     return bool(off[:, 0].mean() >= PROOF.in_step and not off[:, 1].any())
 
 
-def _as_text(rows: list[list[Line]], letter: float) -> list[Block]:
+def _as_text(rows: list[list[Line]], whole: list[Line], letter: float) -> list[Block]:
     """Return rows as text: columns each for itself, but labels with their values row by row.
 
+    whole: the lines before they were parted into cells.
     Many rows whose cells stand in step, as terms and their meanings do, stay together, and so do
     narrow justified lines with wide spaces.
     """
@@ -362,7 +386,9 @@ def _as_text(rows: list[list[Line]], letter: float) -> list[Block]:
     many = len(columns) == 2 and len(rows) >= PROOF.many_rows
     terms = many and in_step >= PROOF.in_step * len(rows)
     if terms or _is_justified(rows, letter):
-        lines = [line for row in rows for line in row]
+        top = min(line.box.y0 for row in rows for line in row)
+        foot = max(line.box.y1 for row in rows for line in row)
+        lines = [line for row in rows_of(whole) for line in row if top < line.box.middle[1] < foot]
         return [Block(BlockKind.PARAGRAPH, Box.around([line.box for line in lines]), lines)]
     members: list[list[Line]] = [[] for _ in columns]
     for row in rows:

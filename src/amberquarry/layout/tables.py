@@ -8,6 +8,7 @@ import numpy as np
 
 from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.layout.grids import (
+    are_labels,
     cells_in,
     columns_of,
     in_columns,
@@ -34,6 +35,7 @@ _ROWS_IN_GRID, _FEWEST_IN_GRID, _FILLED = 0.6, 2, 0.5
 _THROUGH = 0.8  # of the height between two rules, along which a gutter runs
 _FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
 _AT_EDGE = 3  # pixels
+_FEW_ROWS = 8  # in a frame
 _FAR = 3.0  # usual heights of the bands between rules, from which one is none of the table's
 _NEXT_ROW, _HEADS = 1.9, 5.0  # heights of a row in which the next one stands; of a row of heads
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE, BlockKind.MARGIN_NOTE)
@@ -62,11 +64,15 @@ def place_tables(
     for bands, inside in zip(zones, tables, strict=True):
         own = _with_row_over(Box.around(bands), inside, free)
         blocks = _gathered(blocks, {id(line) for line in own}, bands)
+    framed = {id(box) for box in rules}
+    frames = [bands[0] for bands in zones if len(bands) == 1 and id(bands[0]) in framed]
     parts = [
         part
         for block in blocks
         for part in (
-            proven(block, letter) if block.kind is BlockKind.TABLE and not block.ruled else [block]
+            proven(block, letter)
+            if block.kind is BlockKind.TABLE and not block.ruled and not _in_frame(block, frames)
+            else [block]
         )
     ]
     for pairs in (False, True):
@@ -130,7 +136,7 @@ def _zones(
         if min(box.width, box.height) > 3 * letter
         and not _is_edge(box)
         and (_holds_rows(box, lines, 2) or _holds_columns(box, lines))
-        and is_proven(_inside(box, lines), letter)
+        and _is_small_or_proven(_inside(box, lines), letter)
     ]
     across = sorted(
         (box for box in rules if box.height < _THIN * letter and box.width > _LONG * letter),
@@ -167,6 +173,19 @@ def _zones(
         if not any(Box.around(other).overlap(zone) > 0.9 * zone.area for other in kept):
             kept.append(bands)
     return sorted(kept, key=lambda bands: bands[0].y0)
+
+
+def _is_small_or_proven(lines: list[Line], letter: float) -> bool:
+    """Return whether a frame holds few rows, or nearly nothing but grids.
+
+    Frames around much are often those of pages and forms.
+    """
+    small = len(rows_of(lines)) <= _FEW_ROWS and not are_labels(lines)
+    return small or is_proven(lines, letter)
+
+
+def _in_frame(block: Block, frames: list[Box]) -> bool:
+    return any(block.box.overlap(frame) > 0.9 * block.box.area for frame in frames)
 
 
 def _is_edge(box: Box) -> bool:
