@@ -96,7 +96,14 @@ def proven(block: Block, letter: float) -> list[Block]:
     if _are_contents(_rows(block.lines)):
         return [block]
     blocks: list[Block] = []
-    for rows, is_grid in _runs(_rows(block.lines), letter):
+    runs = _runs(_rows(block.lines), letter)
+    if block.kind is BlockKind.TABLE and not any(is_grid for _, is_grid in runs):
+        # cells of several lines break the rows, not the columns
+        rows = [row for run, _ in runs for row in run]
+        columns = columns_of([_spans(row) for row in rows], letter)
+        if len(columns) > PROOF.clear_columns and any(_holds_values(rows, x) for x in columns[1:]):
+            return [block]
+    for rows, is_grid in runs:
         if is_grid:
             own = [line for row in rows for line in row]
             box = Box.around([line.box for line in own])
