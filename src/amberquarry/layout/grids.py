@@ -93,23 +93,23 @@ def is_proven(lines: list[Line], letter: float) -> bool:
 
 def proven(block: Block, letter: float) -> list[Block]:
     """Return a table in the parts that its cells prove to be grids, and the rest as text."""
-    if _are_contents(_rows(block.lines)):
+    rows = _rows(block.lines)
+    if _are_contents(rows):
         return [block]
     blocks: list[Block] = []
-    runs = _runs(_rows(block.lines), letter)
+    runs = _runs(rows, letter)
     if block.kind is BlockKind.TABLE and not any(is_grid for _, is_grid in runs):
         # cells of several lines break the rows, not the columns
-        rows = [row for run, _ in runs for row in run]
         columns = columns_of([_spans(row) for row in rows], letter)
         if len(columns) > PROOF.clear_columns and any(_holds_values(rows, x) for x in columns[1:]):
             return [block]
-    for rows, is_grid in runs:
+    for run, is_grid in runs:
         if is_grid:
-            own = [line for row in rows for line in row]
+            own = [line for row in run for line in row]
             box = Box.around([line.box for line in own])
             blocks.append(Block(BlockKind.TABLE, box, own, ruled=block.ruled))
         else:
-            blocks += _as_text(rows, block.lines, letter)
+            blocks += _as_text(run, block.lines, letter)
     return blocks
 
 
