@@ -52,6 +52,7 @@ from amberquarry.layout import (
     place_figures,
     place_screens,
     place_tables,
+    reading_order,
     settle_kinds,
     straighten,
     type_size,
@@ -422,7 +423,10 @@ def _read_regions(
     grids = layout.found.grids(_LEAST_GRID * letter)
     blocks = place_tables(blocks, rules, grids, layout.columns, letter)
     figures = find_figures(layout.found, believed, letter, scales, layout.columns)
-    return place_figures(blocks, figures)
+    if not figures:
+        return blocks
+    # strokes of a picture had a place in the order too, while they were taken for letters
+    return reading_order(place_figures(blocks, figures), layout.columns, letter)
 
 
 def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:

@@ -37,6 +37,8 @@ _GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
 # Parts of a tile's pixels; of the depth of the second, that the first has in ink; how deep grain
 # is; of its depth, where the threshold lies in it; of a page, that is grain.
 _DARKEST, _DARKER, _GRAIN, _GRAIN_DEPTH, _UNDER_GRAIN, _MOSTLY = 0.02, 0.16, 2.2, 45.0, 1.6, 0.8
+# Of a tile's median: what is lower is ink, or a picture; grey levels under white that are no grain.
+_LOW_PAPER, _OFF_WHITE = 200, 10
 _LEAST_DEPTH = 12.0  # of the threshold under white
 _PAPER, _LOOK_PIXELS = 215, 1.5e6
 _BESIDE = 0.4  # of the paper's level: what is darker and reaches the edge may lie beside the paper
@@ -431,9 +433,9 @@ def ink_of(
     high, wide = (height // rows) // step, (width // columns) // step
     sample = even[::step, ::step][: rows * high, : columns * wide]
     tiles = sample.reshape(rows, high, columns, wide).swapaxes(1, 2).reshape(rows * columns, -1)
-    ranks = [int(part * (tiles.shape[1] - 1)) for part in (_DARKEST, _DARKER)]
+    ranks = [int(part * (tiles.shape[1] - 1)) for part in (_DARKEST, _DARKER, 0.5)]
     ranked = np.partition(tiles, ranks, axis=1)
-    darkest, darker = (ranked[:, rank].astype(np.float32) for rank in ranks)
+    darkest, darker, paper = (ranked[:, rank].astype(np.float32) for rank in ranks)
     depth = 255 - darkest
     # grain thins out slowly, ink ends at once
     grain = (depth <= _GRAIN_DEPTH) & (depth <= _GRAIN * (255 - darker)) & tell_grain
@@ -442,7 +444,8 @@ def ink_of(
     inked = (depth >= least) & ~grain
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual
-    levels = 255 - share * (255 - darkest)
+    paper = np.where(paper < _LOW_PAPER, 255, np.minimum(paper + _OFF_WHITE, 255))
+    levels = paper - share * (paper - darkest)
     levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
     levels = np.clip(levels, _LOWEST_THRESHOLD, highest)
     if float(levels.max() - levels.min()) < 12:

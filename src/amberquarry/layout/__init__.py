@@ -25,6 +25,7 @@ from amberquarry.layout.kinds import settle_kinds
 from amberquarry.layout.listing import code_text
 from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.layout.numbered import join_line_numbers
+from amberquarry.layout.order import reading_order
 from amberquarry.layout.pitch import fit_grid
 from amberquarry.layout.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.layout.screens import place_screens
@@ -60,6 +61,7 @@ __all__ = [
     "place_figures",
     "place_screens",
     "place_tables",
+    "reading_order",
     "settle_kinds",
     "straighten",
     "type_size",

@@ -44,7 +44,8 @@ _PHOTOGRAPH, _TEXTURE, _PAPER_SHARE = 5.0, 3.0, 90  # letters of a side; deviati
 # Dark ground and folds: share of the height; of the picture's longer side; grey levels.
 _FOLD, _AT_PICTURE_EDGE, _DARK, _EVEN = 0.5, 0.01, 80, 16
 _UNSURE, _SURE_PAGE = 0.65, 0.85  # mean confidence of a table's letters; of a page's others
-_AMONG_TEXT, _LONGEST = 0.8, 6.0  # share of it within the text's box; sides to each other, at most
+# Share of it within the text's box: of a photograph, of what is no ground; sides to each other.
+_AMONG_TEXT, _AMID_TEXT, _LONGEST = 0.8, 0.5, 6.0
 
 Floats = NDArray[np.float64]
 
@@ -85,8 +86,7 @@ def find_figures(
     walls = _array([Box(g.middle[0], g.y0, g.middle[0], g.y1) for g in columns])
     boxes = _array(seeds)
     for _ in range(3):  # grown over what is near, seeds may meet
-        boxes = np.array([_grown(box, bounds, walls, ink, letter) for box in boxes])
-        boxes = _joined(boxes, _NEAR * letter)
+        boxes = _joined(_all_grown(boxes, bounds, walls, ink, letter), _NEAR * letter)
     boxes = np.array([_with_scale(box, scales, letter) for box in boxes])
     return sorted(
         (
@@ -270,6 +270,21 @@ def _ink_boxes(found: Components, text: list[TextLine], letter: float) -> Floats
     return boxes
 
 
+def _all_grown(boxes: Floats, bounds: Floats, walls: Floats, ink: Floats, letter: float) -> Floats:
+    """Return boxes as `_grown` does, the largest first, without those that others grew over.
+
+    A small one at the edge of a picture knows nothing of the text beside the rest of it.
+    """
+    sizes = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
+    grown = np.zeros((0, 4))
+    for box in boxes[np.argsort(-sizes, kind="stable")]:
+        x, y = (box[:2] + box[2:]) / 2
+        over = (grown[:, 0] <= x) & (x < grown[:, 2]) & (grown[:, 1] <= y) & (y < grown[:, 3])
+        if not over.any():
+            grown = np.concatenate([grown, _grown(box, bounds, walls, ink, letter)[None]])
+    return grown
+
+
 def _grown(box: Floats, bounds: Floats, walls: Floats, ink: Floats, letter: float) -> Floats:
     """Return a box with all ink around it that no text, rule and wall beside it parts from it.
 
@@ -370,7 +385,6 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     shadow of a fold are none.
     grey: of the page in whose pixels the blocks stand.
     """
-    blocks = [b for b in blocks if b.kind is not BlockKind.FIGURE or not _is_ground(b.box, grey)]
     text = [
         line
         for b in blocks
@@ -378,12 +392,17 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
         for line in b.lines
         if any(map(str.isalnum, line.text))  # grain looks like signs
     ]
+    written = Box.around([line.box for line in text]) if text else Box(0, 0, 0, 0)
+    blocks = [
+        block
+        for block in blocks
+        if block.kind is not BlockKind.FIGURE or not _is_ground(block.box, written, grey)
+    ]
     if not text:
         return blocks
     lines = _array([line.box for line in text])
     letter = CAPITAL_RATIO * float(np.median([line.x_height for line in text]))
     figures = [block for block in blocks if block.kind is BlockKind.FIGURE]
-    written = Box.around([line.box for line in text])
     new: list[Box] = []
     for area, tones in _toned(grey, letter):
         # shadows and the table lie around the text or along a fold
@@ -401,11 +420,17 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     return place_figures(blocks, new) if new else blocks
 
 
-def _is_ground(box: Box, grey: NDArray[np.uint8]) -> bool:
-    """Return whether a box holds the shadow of a fold, or even dark ground at an edge."""
+def _is_ground(box: Box, written: Box, grey: NDArray[np.uint8]) -> bool:
+    """Return whether a box holds the shadow of a fold, or even dark ground at an edge.
+
+    written: around all text of the page. A photograph in black and white is as even as ground, but
+    stands among the text.
+    """
     height, width = grey.shape
     if box.height > _FOLD * height and box.height > _LONGEST * box.width:
         return True
+    if box.overlap(written) > _AMID_TEXT * box.area:
+        return False
     x0, y0, x1, y1 = (max(0, round(edge)) for edge in box)
     tones = grey[y0:y1:2, x0:x1:2]
     room = _AT_PICTURE_EDGE * max(width, height)

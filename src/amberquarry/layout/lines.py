@@ -58,6 +58,9 @@ _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 # Of a barcode: bars at least; their height in letters; of it: width at most, how far off their ends
 # stand; more are noise.
 _FEWEST_BARS, _BAR, _BAR_WIDTH, _BAR_LEVEL, _MOST_BARS = 12, 1.7, 0.3, 0.06, 2000
+# Strokes of a drawing: how many; height of their box in that of one; share that lies over others;
+# strokes from the left that are looked at, at most.
+_TANGLE, _HIGH, _OVER_OTHERS, _MOST_LOOKED_AT = 20, 4.0, 0.6, 400
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
 
@@ -113,7 +116,9 @@ def find_lines(
             small.append(members)
             continue
         groups.append(from_the_left(members, found))
-    lines = measure_lines(found, groups, core)
+    lines = [
+        line for line in measure_lines(found, groups, core) if not _is_tangle(line, found, core)
+    ]
     lines = join_segments(lines, found, core, gutters, settings.widest_space)
     lines = attach_small(lines, found)
     attach_dots(lines, found)
@@ -124,6 +129,21 @@ def find_lines(
     settle_x_heights(lines)
     dots = lone_dots(lines, found, letter)
     return [line for line in lines if _is_text(line, found, letter)] + dots
+
+
+def _is_tangle(line: TextLine, found: Components, core: NDArray[np.bool_]) -> bool:
+    """Return whether pieces lie over one another as the strokes of a drawing do, in no row.
+
+    As a line it would draw the text beside it in.
+    """
+    letters = line.pieces[core[line.pieces]]
+    if len(letters) < _TANGLE or line.box.height < _HIGH * np.median(found.height[letters]):
+        return False
+    letters = letters[:_MOST_LOOKED_AT]
+    left, right = found.left[letters], found.right[letters]
+    shared = np.minimum(right[:, None], right) - np.maximum(left[:, None], left)
+    np.fill_diagonal(shared, 0)
+    return bool((shared.max(1) > (right - left) / 2).mean() > _OVER_OTHERS)
 
 
 def curve_at(curve: NDArray[np.float64], x: NDArray[np.floating]) -> NDArray[np.float64]:

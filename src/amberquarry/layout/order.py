@@ -5,12 +5,22 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from itertools import pairwise
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
-from amberquarry.document import Block, BlockKind, Box
-from amberquarry.layout.blocks import Region
+import numpy as np
 
-_Part = TypeVar("_Part", Region, Block)
+from amberquarry.document import BlockKind, Box
+
+
+class Placed(Protocol):
+    """What has its place on a page: a block, read or not yet."""
+
+    kind: BlockKind
+    box: Box
+    level: int | None
+
+
+_Part = TypeVar("_Part", bound=Placed)
 
 # Where new stories begin on a page of several: share of columns that start with a heading, and how
 # far, in letters, their tops may lie apart.
@@ -23,10 +33,11 @@ _WIDE_GUTTER = 3.0  # letters
 # Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
 _RUNS_ON, _TO_GUTTER = 5.0, 2.0
 _IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
+_TOUCHING = 0.35  # letters by which one block reaches into what it stands over, at most
 _CENTRED = 0.03  # of its width that a title stands off the middle of the page, at most
 
 
-def reading_order(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
+def reading_order(regions: list[_Part], columns: list[Box], letter: float) -> list[_Part]:
     """Return blocks in the order in which a person reads them.
 
     Notes in the margin come after what they stand beside.
@@ -55,7 +66,7 @@ def with_notes_beside(
     return placed
 
 
-def _clear_of_spanning(columns: list[Box], regions: list[Region], letter: float) -> list[Box]:
+def _clear_of_spanning(columns: list[Box], regions: list[_Part], letter: float) -> list[Box]:
     """Return gutters without their ends that lie within what is set over several columns.
 
     The white beside a short last line, of a heading or a summary, is no part of the gutter under
@@ -77,7 +88,7 @@ def _clear_of_spanning(columns: list[Box], regions: list[Region], letter: float)
     return out
 
 
-def _ordered(regions: list[Region], columns: list[Box], letter: float) -> list[Region]:
+def _ordered(regions: list[_Part], columns: list[Box], letter: float) -> list[_Part]:
     """Return blocks in order, without regard to notes in the margin.
 
     A page is cut upright where a column's gutter runs through all of it; else across, at white
@@ -111,17 +122,37 @@ def _ordered(regions: list[Region], columns: list[Box], letter: float) -> list[R
     around = _cut_around_inset(regions, inside, area, letter)
     if around is not None:
         return [region for part in around for region in _ordered(part, columns, letter)]
-    gaps = _parts_by_white(regions, lambda box: (box.x0, box.x1), 0.5 * letter)
+    gaps = _parts_by_white(regions, _sides, 0.5 * letter)
     if len(gaps) > 1:
         return [region for part in gaps for region in _ordered(part, columns, letter)]
-    return sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
+    return _from_the_top(regions, letter)
+
+
+def _from_the_top(regions: list[_Part], letter: float) -> list[_Part]:
+    """Return regions from the top down, each after those that stand right over it.
+
+    Of regions beside each other the left one comes first, unless it begins a good deal lower.
+    """
+    left = sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
+    boxes = np.array([region.box for region in left])
+    x0, y0, x1, y1 = boxes.T
+    over = (y1[:, None] < y0 + _TOUCHING * letter) & (y0[:, None] < y0)
+    over &= np.minimum(x1[:, None], x1) > np.maximum(x0[:, None], x0)
+    waiting = np.ones(len(left), bool)
+    out = []
+    for _ in left:
+        free = waiting & ~over[waiting].any(0)
+        first = int(np.flatnonzero(free)[0])
+        waiting[first] = False
+        out.append(left[first])
+    return out
 
 
 def _cut_upright(
-    regions: list[Region], gutters: list[Box], area: Box, letter: float
-) -> list[list[Region]] | None:
+    regions: list[_Part], gutters: list[Box], area: Box, letter: float
+) -> list[list[_Part]] | None:
     """Return left and right part where a gutter runs along most of the area and nothing crosses."""
-    best: tuple[float, list[Region], list[Region]] | None = None
+    best: tuple[float, list[_Part], list[_Part]] | None = None
     for gutter in gutters:
         # where a column is short the white beside it is wide: the next one begins at its end
         width = min(gutter.width, _WIDE_GUTTER * letter)
@@ -152,7 +183,7 @@ def _cut_upright(
     return [best[1], best[2]] if best else None
 
 
-def _title_over(part: list[Region], other: list[Region], area: Box, gutters: list[Box]) -> bool:
+def _title_over(part: list[_Part], other: list[_Part], area: Box, gutters: list[Box]) -> bool:
     """Return whether what is set over several columns of one part stands over all of both.
 
     The title of a page of many columns may be narrower than all of them: it is set to the middle.
@@ -171,7 +202,7 @@ def _title_over(part: list[Region], other: list[Region], area: Box, gutters: lis
     )
 
 
-def _cut_short_column(regions: list[Region], letter: float) -> list[list[Region]] | None:
+def _cut_short_column(regions: list[_Part], letter: float) -> list[list[_Part]] | None:
     """Return left and right part where text ends early in the second of two columns.
 
     The columns are as wide, and begin level; nothing stands under the short one but, in the last
@@ -179,7 +210,7 @@ def _cut_short_column(regions: list[Region], letter: float) -> list[list[Region]
     """
     low = max(region.box.y1 for region in regions)
     flow = [r for r in regions if r.box.y1 < low or r.box.width > _NUMBER_WIDTH * letter]
-    parts = _parts_by_white(flow, lambda box: (box.x0, box.x1), 0.5 * letter) if flow else []
+    parts = _parts_by_white(flow, _sides, 0.5 * letter) if flow else []
     if len(parts) != 2:
         return None
     left, right = (Box.around([region.box for region in part]) for part in parts)
@@ -194,12 +225,12 @@ def _cut_short_column(regions: list[Region], letter: float) -> list[list[Region]
 
 
 def _cut_around_inset(
-    regions: list[Region], gutters: list[Box], area: Box, letter: float
-) -> list[list[Region]] | None:
+    regions: list[_Part], gutters: list[Box], area: Box, letter: float
+) -> list[list[_Part]] | None:
     """Return inset, left and right part where only an inset is in the way of an upright cut.
 
     What is set into the upper half of two columns, such as a summary, is read before them, what
-    stands lower after them.
+    stands lower after them. A figure may be larger than the text in the columns.
     """
     for gutter in sorted(gutters, key=lambda g: -g.height):
         x = gutter.middle[0]
@@ -207,9 +238,9 @@ def _cut_around_inset(
         rest = [r for r in regions if r not in inset]
         if not inset or gutter.height < 0.4 * area.height:
             continue
-        covered = sum(r.box.width * r.box.height for r in inset)
+        covered = sum(r.box.area for r in inset if r.kind is not BlockKind.FIGURE)
         parts = _cut_upright(rest, [gutter], area, letter)
-        if parts is None or covered > 0.25 * sum(r.box.width * r.box.height for r in rest):
+        if parts is None or covered > 0.25 * sum(r.box.area for r in rest):
             continue
         upper = min(r.box.y0 for r in inset) < area.middle[1]
         return [inset, *parts] if upper else [*parts, inset]
@@ -220,9 +251,9 @@ def _shared_height(box: Box, other: Box) -> float:
     return min(box.y1, other.y1) - max(box.y0, other.y0)
 
 
-def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> list[list[Region]]:
+def _cut_across(regions: list[_Part], gutters: list[Box], letter: float) -> list[list[_Part]]:
     """Return bands from top to bottom, cut at white that no gutter passes through."""
-    joined: list[list[Region]] = []
+    joined: list[list[_Part]] = []
     for band in _bands(regions, letter):
         if joined and _passing(joined[-1], band, gutters, letter):
             joined[-1].extend(band)
@@ -232,8 +263,8 @@ def _cut_across(regions: list[Region], gutters: list[Box], letter: float) -> lis
 
 
 def _with_columns_whole(
-    bands: list[list[Region]], gutters: list[Box], letter: float
-) -> list[list[Region]]:
+    bands: list[list[_Part]], gutters: list[Box], letter: float
+) -> list[list[_Part]]:
     """Return bands with those joined that one column runs through, on beside a shorter one."""
     joined = [bands[0]]
     for band in bands[1:]:
@@ -259,13 +290,13 @@ def _with_columns_whole(
 
 
 def _cut_at_stories(
-    regions: list[Region], gutters: list[Box], letter: float, large: bool
-) -> list[list[Region]]:
+    regions: list[_Part], gutters: list[Box], letter: float, large: bool
+) -> list[list[_Part]]:
     """Return bands from top to bottom, cut where a row of stories begins under headings.
 
     large: only under headings in type much larger than the text.
     """
-    joined: list[list[Region]] = []
+    joined: list[list[_Part]] = []
     for band in _bands(regions, letter):
         passed = _passing(joined[-1], band, gutters, letter) if joined else []
         if joined and not (passed and _begins_stories(joined[-1], band, passed, letter, large)):
@@ -275,13 +306,13 @@ def _cut_at_stories(
     return joined
 
 
-def _bands(regions: list[Region], letter: float) -> list[list[Region]]:
+def _bands(regions: list[_Part], letter: float) -> list[list[_Part]]:
     """Return regions from top to bottom, parted by white."""
     return _parts_by_white(regions, lambda box: (box.y0, box.y1), -0.35 * letter)
 
 
 def _passing(
-    above: list[Region], below: list[Region], gutters: list[Box], letter: float
+    above: list[_Part], below: list[_Part], gutters: list[Box], letter: float
 ) -> list[Box]:
     """Return the gutters that pass from one band to the next."""
     ends = (max(r.box.y1 for r in above), min(r.box.y0 for r in below))
@@ -290,7 +321,7 @@ def _passing(
 
 
 def _begins_stories(
-    above: list[Region], band: list[Region], gutters: list[Box], letter: float, large: bool
+    above: list[_Part], band: list[_Part], gutters: list[Box], letter: float, large: bool
 ) -> bool:
     """Return whether new stories begin in a band: most of its columns start with a heading.
 
@@ -320,14 +351,20 @@ def _begins_stories(
     return len(filled) > 1 and headed[0] and sum(headed) >= _HEADED * len(headed)
 
 
-def _ends_line(region: Region, other: Region) -> bool:
+def _ends_line(region: _Part, other: _Part) -> bool:
     """Return whether a region is a mark at the end of another's line."""
     box, before = region.box, other.box
     level = _shared_height(box, before) > 0.5 * box.height
     return level and before.x0 < box.x0 and before.width > box.width
 
 
-def _parts_by_white(regions: list[Region], extent, least: float) -> list[list[Region]]:  # type: ignore[no-untyped-def]
+def _sides(box: Box) -> tuple[float, float]:
+    return box.x0, box.x1
+
+
+def _parts_by_white(
+    regions: list[_Part], extent: Callable[[Box], tuple[float, float]], least: float
+) -> list[list[_Part]]:
     """Return regions in groups parted by at least `least` pixels of white along one axis."""
     ordered = sorted(regions, key=lambda region: extent(region.box))
     parts = [[ordered[0]]]
