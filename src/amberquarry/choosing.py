@@ -17,7 +17,9 @@ from amberquarry.document import (
     Page,
     Picture,
     PreparationStep,
+    Quad,
     Step,
+    Word,
     legibility_of,
 )
 from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
@@ -53,6 +55,7 @@ _FEW_LETTERS, _FEW_OF_ALL = 4.0, 0.1
 # Confidence of words that count for boards or page; how many times more letters boards must give.
 # On 16 photographs of boards 1.3 and more, or the page reads as well; on three pages at most 1.15.
 _SURE_WORD, _CLEARLY = 0.8, 1.3
+_LONE_SIGN = 2.0  # letters that a photograph without text may show by chance
 _SOME_PAPER, _AS_MUCH = 0.7, 0.95  # of the picture; where less of it is even, so much is enough
 _MOSTLY = 0.5  # of a page's letters
 _LIKELY = 0.6  # confidence of lines that are text, beside leaves and bricks
@@ -87,10 +90,34 @@ def read_in_steps(
         settings = settings.with_values({"preparation.find_scene_text": False})
     read = [_read_best(picture, number, view, network, settings) for view in views]
     for page, _ in read:
+        _keep_inside(page)
         page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
     if settings.output.pictures:
         _cut_pictures(picture, [page for page, _ in read])
     return read
+
+
+def _keep_inside(page: Page) -> None:
+    """Cut off what of a page's boxes lies outside of its picture, in place.
+
+    The level frame of a tilted or bent page is larger than the picture.
+    """
+    width, height = page.width, page.height
+    corner = np.array([width, height], np.float32)
+    for block in page.blocks:
+        block.box = block.box.within(width, height)
+        for line in block.lines:
+            parts: list[Line | Word] = [line, *line.words]
+            for part in parts:
+                part.box = part.box.within(width, height)
+                if part.quad is not None:
+                    part.quad = _quad_within(part.quad, width, height)
+            line.character_boxes = np.clip(line.character_boxes, 0, np.tile(corner, 2))
+
+
+def _quad_within(quad: Quad, width: float, height: float) -> Quad:
+    one, two, three, four = ((min(max(0.0, x), width), min(max(0.0, y), height)) for x, y in quad)
+    return one, two, three, four
 
 
 def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
@@ -148,6 +175,7 @@ def _read_best(
         letters = _characters(page)
         if _letters_in_words(page, least=0.5) < max(_FEW_LETTERS, _FEW_OF_ALL * letters):
             return _without_text(page), stages
+        page = _with_words_on_pictures(page, scene)
     first, chosen = page.confidence, ""
     if not 0 < first < settings.preparation.try_below or _in_other_script(page):
         return page, stages
@@ -193,7 +221,8 @@ def _says_more(scene: Page, page: Page, view: View) -> bool:
     with some certainty must be a good deal more, unless next to nothing of the picture is paper.
     """
     least = _CLEARLY if paper_share(view.grey) >= _SOME_PAPER else _AS_MUCH
-    return _letters_in_words(scene, _SURE_WORD) > least * _letters_in_words(page, _SURE_WORD)
+    found = _letters_in_words(scene, _SURE_WORD)
+    return found > max(_LONE_SIGN, least * _letters_in_words(page, _SURE_WORD))
 
 
 def _without_marks_of_pictures(page: Page) -> Page:
@@ -215,6 +244,32 @@ def _without_marks_of_pictures(page: Page) -> Page:
         if kept or not block.lines:
             box = Box.around([line.box for line in kept]) if kept else block.box
             blocks.append(replace(block, lines=kept, box=box))
+    return replace(page, blocks=blocks)
+
+
+def _with_words_on_pictures(page: Page, scene: Page) -> Page:
+    """Return a page with the words that stand on its pictures, as those of a cover do.
+
+    scene: the same picture, read as a photograph with text on parts of it.
+    """
+    placed = [line.box for block in page.blocks for line in block.lines]
+    blocks: list[Block] = []
+    for block in page.blocks:
+        blocks.append(block)
+        if block.kind is not BlockKind.FIGURE:
+            continue
+        for board in scene.blocks:
+            lines = [
+                line
+                for line in board.lines
+                if block.box.contains(*line.box.middle)
+                and line.confidence >= _SURE_WORD
+                and sum(map(str.isalnum, line.text)) >= _SHORT_SCENE
+                and not any(line.box.overlap(other) > 0 for other in placed)
+            ]
+            if lines:
+                blocks.append(board.part(BlockKind.PARAGRAPH, lines))
+                placed += [line.box for line in lines]
     return replace(page, blocks=blocks)
 
 

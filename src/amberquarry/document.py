@@ -46,6 +46,12 @@ class Box(NamedTuple):
         """Width times height."""
         return self.width * self.height
 
+    def within(self, width: float, height: float) -> Box:
+        """Return the box without what lies outside of a page of this width and height."""
+        x0, x1 = (min(max(0.0, x), width) for x in (self.x0, self.x1))
+        y0, y1 = (min(max(0.0, y), height) for y in (self.y0, self.y1))
+        return Box(x0, y0, x1, y1)
+
     def overlap(self, other: Box) -> float:
         """Return the area that both boxes cover."""
         width = min(self.x1, other.x1) - max(self.x0, other.x0)
