@@ -20,6 +20,10 @@ _THIN_GAP, _LEAST_SPACES = 0.75, 3
 # White after a comma that is a space: x-heights for sure, else share of the line's usual space and
 # x-heights at least; by how many of them it is wider than the white before the comma.
 _SURE_WHITE, _SPACE_OF_USUAL, _LEAST_WHITE, _MORE_WHITE = 0.58, 0.75, 0.36, 0.3
+# Single letters, with at most a mark, parted by spaces; heights of white between them at most; of
+# the usual white, that parts words.
+_SPACED_OUT = re.compile(r"(?<!\S)[^\W\d_][^\w\s]?(?: [^\W\d_][^\w\s]?){3,}(?!\S)")
+_SPACED_GAP, _WORD_GAP = 1.6, 1.6
 _POINT_INSIDE = re.compile(r"(?<=[^\W\d_]{2})(\.)(?=[^\W\d_]{2})")  # after two letters, before two
 _CLEAR_POINT = 0.95  # its confidence
 _BULLET_CONFIDENCE = 0.8  # of one told by its shape
@@ -177,6 +181,23 @@ def close_marks(line: PlacedText) -> PlacedText:
     if not thin.any() or (~thin).sum() < _LEAST_SPACES:
         return line
     return line.without(spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))])
+
+
+def close_spaced_letters(line: PlacedText) -> PlacedText:
+    """Return a line whose words were spaced out, letter by letter, with their letters together.
+
+    Title pages are set so. What stands in a row far apart, such as the heads of columns, stays.
+    """
+    dropped: list[int] = []
+    for run in _SPACED_OUT.finditer(line.text):
+        spaces = np.array([n for n in range(*run.span()) if line.text[n] == " "], np.int64)
+        gaps = line.boxes[spaces + 1, 0] - line.boxes[spaces - 1, 2]
+        letters = line.boxes[[n for n in range(*run.span()) if line.text[n].isalpha()]]
+        height = float(np.median(letters[:, 3] - letters[:, 1]))
+        usual = float(np.median(gaps))
+        if usual < _SPACED_GAP * height:
+            dropped += spaces[gaps < _WORD_GAP * usual].tolist()
+    return line.without(dropped) if dropped else line
 
 
 def without_feet(line: PlacedText) -> PlacedText:

@@ -34,6 +34,7 @@ from amberquarry.reading.normalise import LinePicture, cut_line, owners
 from amberquarry.reading.placed import (
     PlacedText,
     close_marks,
+    close_spaced_letters,
     in_one_line,
     part_figures,
     set_leaders,
@@ -157,7 +158,7 @@ def read_lines(
         text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
         text = settle_ring(text, whole.boxes, parts[0].line.x_height)
         whole = set_leaders(replace(whole, text=text), lines[number], found)
-        whole = without_feet(whole)
+        whole = close_spaced_letters(without_feet(whole))
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
         size = type_size(whole.text, whole.boxes) or lines[number].x_height
