@@ -33,6 +33,9 @@ _WIDE_GUTTER = 3.0  # letters
 # Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
 _RUNS_ON, _TO_GUTTER = 5.0, 2.0
 _IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
+# Letters by which a column that an inset is set into reaches under it; by which its edge beside it
+# is off; share of the inset that it stands beside.
+_RUNS_IN, _SAME_EDGE, _MOSTLY = 2.0, 1.5, 0.5
 _TOUCHING = 0.35  # letters by which one block reaches into what it stands over, at most
 _CENTRED = 0.03  # of its width that a title stands off the middle of the page, at most
 
@@ -111,6 +114,9 @@ def _ordered(regions: list[_Part], columns: list[Box], letter: float) -> list[_P
     upright = _cut_upright(regions, inside, area, letter)
     if upright is not None:
         return [region for part in upright for region in _ordered(part, columns, letter)]
+    around = _cut_around_inset(regions, inside, area, letter, text_beside=True)
+    if around is not None:
+        return [region for part in around for region in _ordered(part, columns, letter)]
     beside = _cut_short_column(regions, letter)
     if beside is not None:
         return [region for part in beside for region in _ordered(part, columns, letter)]
@@ -119,7 +125,7 @@ def _ordered(regions: list[_Part], columns: list[Box], letter: float) -> list[_P
         bands = _cut_at_stories(regions, inside, letter, large=False)
     if len(bands) > 1:
         return [region for band in bands for region in _ordered(band, columns, letter)]
-    around = _cut_around_inset(regions, inside, area, letter)
+    around = _cut_around_inset(regions, inside, area, letter, text_beside=False)
     if around is not None:
         return [region for part in around for region in _ordered(part, columns, letter)]
     gaps = _parts_by_white(regions, _sides, 0.5 * letter)
@@ -225,18 +231,21 @@ def _cut_short_column(regions: list[_Part], letter: float) -> list[list[_Part]] 
 
 
 def _cut_around_inset(
-    regions: list[_Part], gutters: list[Box], area: Box, letter: float
+    regions: list[_Part], gutters: list[Box], area: Box, letter: float, text_beside: bool
 ) -> list[list[_Part]] | None:
     """Return inset, left and right part where only an inset is in the way of an upright cut.
 
     What is set into the upper half of two columns, such as a summary, is read before them, what
     stands lower after them. A figure may be larger than the text in the columns.
+    text_beside: only what text stands beside, which goes on over or under it.
     """
-    for gutter in sorted(gutters, key=lambda g: -g.height):
+    for gutter, height in sorted(_in_line(gutters), key=lambda part: -part[1]):
         x = gutter.middle[0]
         inset = [r for r in regions if r.box.x0 < x - letter and r.box.x1 > x + letter]
         rest = [r for r in regions if r not in inset]
-        if not inset or gutter.height < 0.4 * area.height:
+        if not inset or height < 0.4 * area.height:
+            continue
+        if text_beside and not all(_runs_past(r.box, rest, letter) for r in inset):
             continue
         covered = sum(r.box.area for r in inset if r.kind is not BlockKind.FIGURE)
         parts = _cut_upright(rest, [gutter], area, letter)
@@ -245,6 +254,46 @@ def _cut_around_inset(
         upper = min(r.box.y0 for r in inset) < area.middle[1]
         return [inset, *parts] if upper else [*parts, inset]
     return None
+
+
+def _runs_past(inset: Box, regions: list[_Part], letter: float) -> bool:
+    """Return whether a column runs past most of an inset, set narrower beside it.
+
+    A headline over several columns may have others beside it, but none that goes on under it.
+    """
+    boxes = [region.box for region in regions]
+    into = [box for box in boxes if _shared_width(box, inset) > _RUNS_IN * letter]
+    covered, foot = 0.0, inset.y0
+    for box in sorted(boxes, key=lambda box: box.y0):
+        if _shared_height(box, inset) <= 0:
+            continue
+        right = box.middle[0] > inset.middle[0]
+        edge = box.x1 if right else box.x0
+        if any(abs((o.x1 if right else o.x0) - edge) < _SAME_EDGE * letter for o in into):
+            covered += max(0.0, min(box.y1, inset.y1) - max(box.y0, foot))
+            foot = max(foot, box.y1)
+    return covered > _MOSTLY * inset.height
+
+
+def _shared_width(box: Box, other: Box) -> float:
+    return min(box.x1, other.x1) - max(box.x0, other.x0)
+
+
+def _in_line(gutters: list[Box]) -> list[tuple[Box, float]]:
+    """Return gutters with those joined that go on in one line, over and under an inset.
+
+    Also returns for each how many pixels of its height are gutter.
+    """
+    out = []
+    for gutter in gutters:
+        x = gutter.middle[0]
+        parts = sorted((g.y0, g.y1) for g in gutters if g.x0 <= x <= g.x1)
+        height, foot = 0.0, -math.inf
+        for y0, y1 in parts:
+            height += max(0.0, y1 - max(y0, foot))
+            foot = max(foot, y1)
+        out.append((Box(gutter.x0, parts[0][0], gutter.x1, foot), height))
+    return out
 
 
 def _shared_height(box: Box, other: Box) -> float:
