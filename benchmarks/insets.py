@@ -113,10 +113,10 @@ def corner(chance: random.Random) -> tuple[int, Holes, tuple[float, float, float
 
 
 def across(chance: random.Random) -> tuple[int, Holes, tuple[float, float, float, float]]:
-    """A hole across all columns, at the foot or the head; text runs on beside it nowhere."""
+    """A hole across all columns, at the head or the foot."""
     count, high = chance.choice((2, 3)), chance.uniform(150, 300)
     column = (WIDTH - GUTTER * (count - 1)) / count
-    top = chance.choice((0.0, 700.0))
+    top = chance.choice((0.0, HEIGHT - high - 10))
     return (
         count,
         [[("left", top, column, high + 10)] for _ in range(count)],

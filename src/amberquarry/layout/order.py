@@ -261,7 +261,7 @@ def _runs_past(inset: Box, regions: list[_Part], letter: float) -> bool:
 
     A headline over several columns may have others beside it, but none that goes on under it.
     """
-    boxes = [region.box for region in regions]
+    boxes = [region.box for region in regions if region.kind is not BlockKind.HEADING]
     into = [box for box in boxes if _shared_width(box, inset) > _RUNS_IN * letter]
     covered, foot = 0.0, inset.y0
     for box in sorted(boxes, key=lambda box: box.y0):
