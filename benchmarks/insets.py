@@ -193,10 +193,11 @@ def shoot(job: tuple[str, int, str]) -> None:
     elements: list[str] = []
     for own in holes:
         free = column * HEIGHT - sum(wide * high for _, _, wide, high in own)
-        found, element = _filled(chance, int(0.8 * free / (0.62 * size * size)) - 250)
+        found, element = _filled(chance, int(0.7 * free / (0.62 * size * size)) - 250)
         texts += found
         elements.append(element)
-    inset = _inset(chance, place[2], place[3], quote=number % 2 == 0)
+    quote = number % 2 == 0 and name != "corner"  # as large as that are pictures
+    inset = _inset(chance, place[2], place[3], quote)
     page = _page(elements, holes, inset, place, style)
     with tempfile.TemporaryDirectory() as folder:
         source = Path(folder) / "page.html"

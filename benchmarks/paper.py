@@ -24,10 +24,11 @@ from pathlib import Path
 from typing import Any
 
 import click
+import cv2
 import numpy as np
 from PIL import Image
 
-from amberquarry import BlockKind, Box, Page, read_page
+from amberquarry import Block, BlockKind, Box, Line, Page, read_page
 from amberquarry.demo import scenes
 from amberquarry.scoring.text import errors_at_best_place, plain
 from screens import FLAGS
@@ -442,13 +443,27 @@ def measure(path: Path) -> tuple[str, bool, Counts]:
             not any(grid.overlap(table.box) >= 0.5 * table.box.area for grid in grids)
             for table in tables
         )
-    boxes = [block.box for block in page.blocks]
     counts.overlaps = sum(
-        one.overlap(other) > 0.05 * min(one.area, other.area)
-        for place, one in enumerate(boxes)
-        for other in boxes[:place]
+        _overlap(one, other)
+        for place, one in enumerate(page.blocks)
+        for other in page.blocks[:place]
     )
     return truth["name"], truth["photographed"], counts
+
+
+def _overlap(one: Block, other: Block) -> bool:
+    """Return whether two blocks overlap; of a tilted page their lines do, as upright boxes must."""
+    if one.box.overlap(other.box) <= 0.05 * min(one.box.area, other.box.area):
+        return False
+    if not any(line.quad for line in one.lines):
+        return True
+    return any(_shared(a, b) for a in one.lines for b in other.lines if a.quad and b.quad)
+
+
+def _shared(line: Line, other: Line) -> bool:
+    one, two = (np.array(part.quad, np.float32) for part in (line, other))
+    area, _ = cv2.intersectConvexConvex(one, two)
+    return area > 0.05 * min(cv2.contourArea(one), cv2.contourArea(two))
 
 
 def _iou(one: Box, other: Box) -> float:
