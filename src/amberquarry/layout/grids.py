@@ -21,6 +21,7 @@ Span = tuple[float, float]  # from where to where a cell reaches
 
 # Between two cells there is more white than so many x-heights, and than so many spaces of the line.
 CELL_GAP, OWN_SPACE = 1.5, 1.6
+_PLAIN = (BlockKind.PARAGRAPH, BlockKind.HEADING)
 _FIGURES = re.compile(r"[\d.,' ]+")
 
 
@@ -126,8 +127,8 @@ def in_columns(block: Block, letter: float, pairs: bool) -> list[Block]:
     """Return a paragraph whose lines stand in three columns or more in its grids and columns.
 
     Feet of letters are set so, and grids without rules. Two columns are often terms with their
-    meanings, or labels with their values, and stay row by row; with `pairs` they may be a grid of
-    items with amounts. Markers before their items make no column.
+    meanings, or labels with their values, and stay row by row, but not addresses side by side; with
+    `pairs` they may be a grid of items with amounts. Markers before their items make no column.
     """
     rows = _rows(block.lines)
     several = [row for row in rows if len(row) > 1]
@@ -137,9 +138,29 @@ def in_columns(block: Block, letter: float, pairs: bool) -> list[Block]:
     columns = columns_of([_spans(row) for row in rows], PROOF.gutter * letter)
     if len(columns) < 2 or (len(columns) == 2 and marks >= PROOF.mostly * len(several)):
         return [block]
+    if _are_addresses(rows, columns):
+        return [block.part(BlockKind.PARAGRAPH, _in_column(rows, column)) for column in columns]
     parts = proven(block, letter)
     has_grid = any(part.kind is BlockKind.TABLE for part in parts)
     return parts if (pairs and has_grid) or len(columns) > 2 else [block]
+
+
+def _in_column(rows: list[list[Line]], column: Span) -> list[Line]:
+    return [line for row in rows for line in row if column[0] <= line.box.middle[0] <= column[1]]
+
+
+def _are_addresses(rows: list[list[Line]], columns: list[Span]) -> bool:
+    """Return whether addresses stand side by side: in each some lines hold figures and some none.
+
+    Labels hold none, and of their values most do.
+    """
+    for column in columns:
+        own = _in_column(rows, column)
+        figures = sum(any(map(str.isdigit, line.text)) for line in own)
+        values = sum(is_value(line.text) for line in own)
+        if len(own) < PROOF.fewest_rows or not 0 < figures < len(own) or values:
+            return False
+    return True
 
 
 def with_heads(blocks: list[Block], letter: float) -> list[Block]:
@@ -160,17 +181,18 @@ def with_heads(blocks: list[Block], letter: float) -> list[Block]:
 
 
 def with_columns_beside(blocks: list[Block], letter: float) -> list[Block]:
-    """Return blocks with columns that were cut off a table back in it.
+    """Return blocks with columns that were cut off a table back in it, and values at their labels.
 
     A column far to the right, of amounts for instance, may be taken for a column of the page. It
     has a line in step with most rows of the table, all of one edge, and no text beside these.
     """
+    blocks = _with_values(blocks, letter)
     for table in [block for block in blocks if block.kind is BlockKind.TABLE and block.lines]:
         rows = _rows(table.lines)
         beside = [
             line
             for block in blocks
-            if block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
+            if block.kind in _PLAIN
             for line in block.lines
             if table.box.y0 - line.box.height < line.box.middle[1] < table.box.y1 + line.box.height
         ]
@@ -192,6 +214,35 @@ def with_columns_beside(blocks: list[Block], letter: float) -> list[Block]:
                 for part in _less(block, known)
             ]
             table, rows = joined, _rows(joined.lines)
+    return blocks
+
+
+def _with_values(blocks: list[Block], letter: float) -> list[Block]:
+    """Return blocks with the values far to the right of their labels row by row with these."""
+    for labels in [block for block in blocks if block.kind in _PLAIN and block.lines]:
+        rows = _rows(labels.lines)
+        if any(is_value(line.text) for row in rows for line in row):
+            continue
+        right = [
+            line
+            for block in blocks
+            if block.kind in _PLAIN
+            for line in block.lines
+            if line.box.x0 > labels.box.x1
+            and labels.box.y0 - line.box.height < line.box.middle[1] < labels.box.y1
+        ]
+        values = sum(is_value(line.text) for line in right)
+        found = _in_step(rows, right, letter) if values >= PROOF.mostly * len(right) else []
+        if len(rows) == 1 and len(right) == 1 and _is_amount(right[0].text):
+            found = right
+        if not found:
+            continue
+        known = {id(line) for line in found}
+        own = [line for row in _rows([*labels.lines, *found]) for line in row]
+        joined = labels.part(labels.kind if len(rows) > 1 else BlockKind.PARAGRAPH, own)
+        blocks = [
+            joined if block is labels else part for block in blocks for part in _less(block, known)
+        ]
     return blocks
 
 
@@ -224,7 +275,7 @@ def _in_step(rows: list[list[Line]], lines: list[Line], letter: float) -> list[L
 
 
 def _are_heads(over: Block, table: Block, letter: float) -> bool:
-    if over.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING) or not over.lines:
+    if over.kind not in _PLAIN or not over.lines:
         return False
     heads, rows = _rows(over.lines), _rows(table.lines)
     if len(heads) > 1 or len(heads[0]) < 2 or len(rows) < 2:
@@ -361,8 +412,12 @@ def are_labels(lines: list[Line]) -> bool:
 def _are_amounts(run: list[list[Line]]) -> bool:
     """Return whether the last cells of most rows are figures that end at one edge or point."""
     last = [row[-1].text for row in run[1:] if len(row) > 1]
-    amounts = sum(text[-3:-2] in (".", ",") and text[-2:].isdigit() for text in last)
+    amounts = sum(map(_is_amount, last))
     return amounts >= PROOF.mostly * max(1, len(run) - 1)
+
+
+def _is_amount(text: str) -> bool:
+    return text[-3:-2] in (".", ",") and text[-2:].isdigit()
 
 
 def is_value(text: str) -> bool:
