@@ -145,6 +145,48 @@ class ProvenTest(unittest.TestCase):
         note = block(rows([("Ask at",), ("the office",)], (900,), 100, 22), BlockKind.PARAGRAPH)
         self.assertEqual(len(with_columns_beside([table, note], LETTER)), 2)
 
+    def test_addresses_side_by_side_come_one_after_the_other(self):
+        """Each is read for itself; labels with their values stay row by row."""
+        two = [("Ada Penrose", "Tomas Fell"), ("4 Rope Walk", "17 Harbour Lane"),
+               ("PE4 Port Ellory", "PE2 Port Ellory")]  # fmt: skip
+        lines = rows(two, (80, 700), 100, 22)
+        found = self.kinds(in_columns(block(lines, BlockKind.PARAGRAPH), LETTER, pairs=False))
+        self.assertEqual(
+            [text for _, text in found],
+            [
+                "Ada Penrose 4 Rope Walk PE4 Port Ellory",
+                "Tomas Fell 17 Harbour Lane PE2 Port Ellory",
+            ],
+        )
+        facts = [
+            ("Keeper", "Ada Penrose"),
+            ("Room", "4 Rope Walk"),
+            ("Since", "the spring of 2031"),
+        ]
+        own = block(rows(facts, (80, 700), 100, 22), BlockKind.PARAGRAPH)
+        self.assertEqual(in_columns(own, LETTER, pairs=False), [own])
+
+    def test_values_far_from_their_labels_come_back(self):
+        """Numbers in step with labels belong to them; so does a lone amount, but no page number."""
+        labels = block(rows([("Account",), ("Date",), ("Sheet",)], (80,), 100, 24),
+                       BlockKind.PARAGRAPH)  # fmt: skip
+        values = block(rows([("40 1526 7731",), ("03.03.2031",), ("1/1",)], (700,), 100, 24),
+                       BlockKind.PARAGRAPH)  # fmt: skip
+        [found] = self.kinds(with_columns_beside([labels, values], LETTER))
+        self.assertEqual(found[1], "Account 40 1526 7731 Date 03.03.2031 Sheet 1/1")
+        one = block([line("Opening balance", 80, 100)], BlockKind.PARAGRAPH)
+        for text, blocks in (("2.471,77", 1), ("12", 2)):
+            other = block([line(text, 700, 100)], BlockKind.PARAGRAPH)
+            self.assertEqual(len(with_columns_beside([one, other], LETTER)), blocks, text)
+
+    def test_prose_beside_prose_stays_apart(self):
+        """Lines of two columns in step are no labels with values."""
+        left = block(rows([("of the quay",), ("and its lamps",)], (80,), 100, 24),
+                     BlockKind.PARAGRAPH)  # fmt: skip
+        right = block(rows([("were trimmed",), ("in 1888 and",)], (700,), 100, 24),
+                      BlockKind.PARAGRAPH)  # fmt: skip
+        self.assertEqual(len(with_columns_beside([left, right], LETTER)), 2)
+
     def test_spaces_of_a_typewriter_part_no_cells(self):
         """Where spaces are wide, cells need more white than these."""
         wide = line("Paper roll for recorder", 0, 0)

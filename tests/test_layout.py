@@ -334,6 +334,41 @@ class OrderTest(unittest.TestCase):
         found = reading_order(wanted[::-1], [Box(482, 100, 518, 900)], 20)
         self.assertEqual({id(part) for part in found[:3]}, {id(part) for part in wanted[:3]})
 
+    def test_columns_around_a_quote(self):
+        """Each column is read through beside what is set into both, which comes first."""
+        gutters = [Box(482, 0, 518, 290), Box(482, 560, 518, 1000)]
+        quote = self.region(380, 300, 620, 540)
+        left = [self.region(50, 0, 480, 290), self.region(50, 300, 360, 540),
+                self.region(50, 550, 480, 1000)]  # fmt: skip
+        right = [self.region(520, 0, 950, 290), self.region(640, 300, 950, 540),
+                 self.region(520, 550, 950, 1000)]  # fmt: skip
+        wanted = [quote, *left, *right]
+        self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
+
+    def test_a_headline_beside_a_column_is_no_inset(self):
+        """Under a headline over two columns of three no other column goes on."""
+        gutters = [Box(x, 0, x + 30, 1000) for x in (315, 615)]
+        heads = [Region(BlockKind.HEADING, Box(50, y, 610, y + 80), level=1) for y in (0, 520)]
+        story = [[self.region(x, y + 100, x + 260, y + 480) for x in (50, 350)] for y in (0, 520)]
+        third = self.region(650, 0, 910, 1000)
+        wanted = [heads[0], *story[0], heads[1], *story[1], third]
+        self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
+
+    def test_a_figure_over_one_column_and_a_half(self):
+        """The column that begins narrow beside it goes on under it."""
+        gutters = [Box(702, 0, 718, 500), Box(482, 520, 518, 1000)]
+        figure = Region(BlockKind.FIGURE, Box(50, 0, 700, 500))
+        left = self.region(50, 520, 480, 1000)
+        right = [self.region(720, 0, 950, 490), self.region(520, 495, 950, 1000)]
+        wanted = [figure, left, *right]
+        self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
+
+    def test_what_no_cut_parts_is_read_from_the_top(self):
+        """A block comes after what stands over it, also where it begins further to the left."""
+        upper, lower = self.region(700, 100, 950, 180), self.region(50, 175, 950, 400)
+        wanted = [upper, lower]
+        self.assertEqual(reading_order(wanted[::-1], [], 20), wanted)
+
     def test_text_that_ends_early_in_the_second_column(self):
         """A few lines at the head of the right column come last, before the page's number."""
         left = [self.region(50, y, 480, y + 180) for y in range(0, 1000, 200)]

@@ -35,7 +35,7 @@ _RUNS_ON, _TO_GUTTER = 5.0, 2.0
 _IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
 # Letters by which a column that an inset is set into reaches under it; by which its edge beside it
 # is off; share of the inset that it stands beside.
-_RUNS_IN, _SAME_EDGE, _MOSTLY = 2.0, 1.5, 0.5
+_RUNS_IN, _SAME_EDGE, _MOSTLY = 2.0, 4.0, 0.5
 _TOUCHING = 0.35  # letters by which one block reaches into what it stands over, at most
 _CENTRED = 0.03  # of its width that a title stands off the middle of the page, at most
 
