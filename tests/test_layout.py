@@ -363,6 +363,18 @@ class OrderTest(unittest.TestCase):
         wanted = [figure, left, *right]
         self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
 
+    def test_figures_over_columns_without_a_known_gutter(self):
+        """One over both comes before or after them; one over a column stays in that column."""
+        left, right = self.region(50, 520, 480, 1000), self.region(520, 400, 950, 1000)
+        for figure, wanted in (
+            (Box(50, 0, 950, 410), (2, 0, 1)),
+            (Box(50, 100, 480, 500), (2, 0, 1)),
+            (Box(520, 990, 950, 1200), (0, 1, 2)),
+        ):
+            parts = [left, right, Region(BlockKind.FIGURE, figure)]
+            found = reading_order(parts, [], 20)
+            self.assertEqual(found, [parts[n] for n in wanted], figure)
+
     def test_what_no_cut_parts_is_read_from_the_top(self):
         """A block comes after what stands over it, also where it begins further to the left."""
         upper, lower = self.region(700, 100, 950, 180), self.region(50, 175, 950, 400)

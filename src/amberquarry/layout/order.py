@@ -128,7 +128,7 @@ def _ordered(regions: list[_Part], columns: list[Box], letter: float) -> list[_P
     around = _cut_around_inset(regions, inside, area, letter, text_beside=False)
     if around is not None:
         return [region for part in around for region in _ordered(part, columns, letter)]
-    gaps = _parts_by_white(regions, _sides, 0.5 * letter)
+    gaps = _cut_beside_figures(regions, area, letter)
     if len(gaps) > 1:
         return [region for part in gaps for region in _ordered(part, columns, letter)]
     return _from_the_top(regions, letter)
@@ -254,6 +254,27 @@ def _cut_around_inset(
         upper = min(r.box.y0 for r in inset) < area.middle[1]
         return [inset, *parts] if upper else [*parts, inset]
     return None
+
+
+def _cut_beside_figures(regions: list[_Part], area: Box, letter: float) -> list[list[_Part]]:
+    """Return parts with white between them from left to right, over which figures may stand.
+
+    Such figures come before them, or after them where they stand low.
+    """
+    flow = [region for region in regions if region.kind is not BlockKind.FIGURE]
+    parts = _parts_by_white(flow or regions, _sides, 0.5 * letter)
+    if not flow or len(parts) < 2:
+        return _parts_by_white(regions, _sides, 0.5 * letter)
+    over: list[list[_Part]] = []
+    under: list[list[_Part]] = []
+    areas = [Box.around([region.box for region in part]) for part in parts]
+    for figure in [region for region in regions if region.kind is BlockKind.FIGURE]:
+        beneath = [n for n, own in enumerate(areas) if _shared_width(own, figure.box) > 0]
+        if len(beneath) == 1:
+            parts[beneath[0]].append(figure)
+        else:
+            (over if figure.box.middle[1] < area.middle[1] else under).append([figure])
+    return [*over, *parts, *under]
 
 
 def _runs_past(inset: Box, regions: list[_Part], letter: float) -> bool:
