@@ -547,6 +547,8 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
         text = block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM)
         if not (text and told and size < SMALL and block.box.y0 > usual.middle):
             continue
+        if _counts_on(block, flow):
+            continue
         below = [
             other for other in flow
             if other is not block and other.box.y0 > block.box.y1 - 0.5 * usual.size
@@ -580,6 +582,24 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
         for lines in _notes_of(block.lines)
     ]
     return [block for block in blocks if block.kind is not BlockKind.FOOTNOTE] + notes
+
+
+def _counts_on(block: Block, flow: list[Block]) -> bool:
+    """Return whether a block has the next number after the text right over it, which is no note.
+
+    The far part of a photographed page is smaller.
+    """
+    over = [
+        other
+        for other in flow
+        if other.box.y0 < block.box.y0
+        and min(other.box.x1, block.box.x1) > max(other.box.x0, block.box.x0)
+    ]
+    last = max(over, key=lambda other: other.box.y0, default=None)
+    if last is None or last.kind is BlockKind.FOOTNOTE:
+        return False
+    before, own = (number_of(part.lines[0].text) for part in (last, block))
+    return before is not None and follows(before, own)
 
 
 def _marks_with_notes(blocks: list[Block]) -> list[Block]:
