@@ -33,7 +33,7 @@ def main() -> int:
     paths = sorted(folder.glob("test_*.py"), key=lambda path: -path.stat().st_size)
     names = [path.stem for path in paths if not sys.argv[1:] or path.stem[5:] in sys.argv[1:]]
     start, ran, counts = time.monotonic(), 0, dict.fromkeys(("failures", "errors", "skipped"), 0)
-    broken = not names
+    broken, failed = not names, list[str]()
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         for module, status, output, seconds in pool.map(_run, [f"tests.{n}" for n in names]):
             told = re.findall(r"^Ran (\d+) tests?", output, re.MULTILINE)
@@ -44,7 +44,8 @@ def main() -> int:
             broken |= status != 0
             print(f"{module:28} {last:30} {seconds:6.1f} s", flush=True)
             if status:
-                print(output, flush=True)
+                failed.append(output)
+    print("", *failed, sep="\n")
     print(f"\nRan {ran} tests in {time.monotonic() - start:.1f}s\n")
     found = ", ".join(f"{name}={number}" for name, number in counts.items() if number)
     print(("FAILED" if broken else "OK") + (f" ({found})" if found else ""))

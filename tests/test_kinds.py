@@ -17,7 +17,7 @@ from amberquarry.assembly import assemble, languages_of
 from amberquarry.document import Block, Box, Document, Emphasis, Page, Style
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
-from amberquarry.layout import place_figures, whole_photographs
+from amberquarry.layout import place_figures, settle_kinds, whole_photographs
 from amberquarry.layout.captions import join_captions
 from amberquarry.layout.items import follows, items_whole, marker_of
 from amberquarry.layout.typography import Measures, fixed_shares, is_fixed
@@ -289,6 +289,23 @@ class DrawnTest(unittest.TestCase):
         page = aq.read_page(image)
         self.assertIn("OF BOATS", page.text)
         self.assertEqual(of_kind(page, BlockKind.RUNNING_FOOT), [])
+
+    def test_entries_that_grow_smaller_down_the_page_are_no_notes(self):
+        """On a page photographed aslant the last entries are small; notes count from themselves."""
+
+        def last_kinds(texts):
+            lines = [
+                line_of(text, y=100 + 60 * n, size=10 - (1.6 if n > 7 else 0))
+                for n, text in enumerate(texts)
+            ]
+            blocks = [Block(BlockKind.PARAGRAPH, line.box, [line]) for line in lines]
+            return [block.kind for block in settle_kinds(blocks, [], 800)][-2:]
+
+        body = "a light at the head of the mole is kept by the oldest of the pilots"
+        entries = [f"{1040 + n} {body}" for n in range(10)]
+        self.assertNotIn(BlockKind.FOOTNOTE, last_kinds(entries))
+        prose = [body] * 8 + [f"1 {body}", f"2 {body}"]
+        self.assertEqual(last_kinds(prose), [BlockKind.FOOTNOTE] * 2)
 
     def test_notes_stand_last(self):
         """A note under the left column comes after the right one."""
