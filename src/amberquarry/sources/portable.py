@@ -10,10 +10,12 @@ import ctypes
 import io
 import mmap
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from enum import Enum, auto
+from functools import lru_cache
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import cv2
@@ -51,7 +53,7 @@ class PortableSource:
     ) -> None:
         self._settings, self._max_pixels = settings, max_pixels
         self._most_pixels = limits.pixels
-        self._units = _user_units(content)
+        self._units = _user_units(content) if isinstance(content, bytes) else _units_of(content)
         with _LOCK:
             try:
                 self._pdf = pdfium.PdfDocument(content)
@@ -286,6 +288,18 @@ def _to_points(
     across = ((x1 - x0) / columns, (y1 - y0) / columns)
     down = ((x2 - x0) / rows, (y2 - y0) / rows)
     return (*across, *down, x0, y0)
+
+
+def _units_of(path: Path) -> Mapping[int, float]:
+    """Return what `_user_units` does, of a file that a run opens anew for every few pages."""
+    now = path.stat()
+    return _units_once(path, now.st_size, now.st_mtime_ns)
+
+
+@lru_cache(maxsize=8)
+def _units_once(path: Path, size: int, changed_ns: int) -> Mapping[int, float]:
+    """Return the units of a file in this state, found once in a process."""
+    return MappingProxyType(_user_units(path))
 
 
 def _user_units(content: Path | bytes) -> dict[int, float]:
