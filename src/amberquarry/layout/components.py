@@ -15,6 +15,7 @@ from amberquarry.document import Box
 from amberquarry.imaging.light import noise_level
 from amberquarry.imaging.pieces import Labels, boxes_of_pieces, connected_pieces
 from amberquarry.imaging.shrink import in_blocks
+from amberquarry.layout.dotted import dotted_rules
 
 _RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule
 _RULE_THICKNESS = 0.45  # of the letter height, at most
@@ -278,6 +279,10 @@ def find_components(ink: NDArray[np.uint8], grey: NDArray[np.uint8], letter: flo
         drawn |= ((at_across & at_down) | (touching & (longer > _SIDE * letter))) & small
         drawn |= touching & (longer > np.maximum(_STRAIGHT * shorter, _STRAIGHT_SIDE * letter))
     drawn |= _broken_rules(stats, across_boxes, down_boxes, letter)
+    for dots, box in dotted_rules(stats, letter):
+        drawn[dots] = True
+        x0, y0, x1, y1 = map(round, box)
+        rules[y0:y1, x0:x1] = 1
     for i in np.flatnonzero(drawn).tolist():
         own = np.s_[top[i] : top[i] + height[i], left[i] : left[i] + width[i]]
         rules[own] |= labels[own] == i
