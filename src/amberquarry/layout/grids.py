@@ -36,6 +36,7 @@ class Proof:
     fewest_rows: int = 3
     longest_mark: int = 4  # signs of an item's marker
     many_rows: int = 6  # of words alone
+    many_columns: int = 5  # of words alone
     clear_columns: int = 3  # from so many on rows need no amounts to be a grid
     value_digits: float = 0.3  # of the signs of a value, such as a date or a number
     mostly: float = 0.6  # of the cells of a column that are values or amounts
@@ -138,29 +139,28 @@ def in_columns(block: Block, letter: float, pairs: bool) -> list[Block]:
     columns = columns_of([_spans(row) for row in rows], PROOF.gutter * letter)
     if len(columns) < 2 or (len(columns) == 2 and marks >= PROOF.mostly * len(several)):
         return [block]
-    if _are_addresses(rows, columns):
-        return [block.part(BlockKind.PARAGRAPH, _in_column(rows, column)) for column in columns]
+    members = [_in_column(rows, column) for column in columns]
+    if all(map(_is_address, members)):
+        return [block.part(BlockKind.PARAGRAPH, own) for own in members]
     parts = proven(block, letter)
-    has_grid = any(part.kind is BlockKind.TABLE for part in parts)
-    return parts if (pairs and has_grid) or len(columns) > 2 else [block]
+    if any(part.kind is BlockKind.TABLE for part in parts):
+        return parts if pairs or len(columns) > 2 else [block]
+    # numbers that count the lines of a listing are no column of text
+    return parts if len(columns) > 2 and marks < PROOF.mostly * len(several) else [block]
 
 
 def _in_column(rows: list[list[Line]], column: Span) -> list[Line]:
     return [line for row in rows for line in row if column[0] <= line.box.middle[0] <= column[1]]
 
 
-def _are_addresses(rows: list[list[Line]], columns: list[Span]) -> bool:
-    """Return whether addresses stand side by side: in each some lines hold figures and some none.
+def _is_address(lines: list[Line]) -> bool:
+    """Return whether lines of a column may be an address: few, some with figures and some without.
 
-    Labels hold none, and of their values most do.
+    Labels hold no figures, and of their values most do.
     """
-    for column in columns:
-        own = _in_column(rows, column)
-        figures = sum(any(map(str.isdigit, line.text)) for line in own)
-        values = sum(is_value(line.text) for line in own)
-        if len(own) < PROOF.fewest_rows or not 0 < figures < len(own) or values:
-            return False
-    return True
+    figures = sum(any(map(str.isdecimal, line.text)) for line in lines)
+    few = PROOF.fewest_rows <= len(lines) < PROOF.many_rows
+    return few and 0 < figures < len(lines) and not any(is_value(line.text) for line in lines)
 
 
 def with_heads(blocks: list[Block], letter: float) -> list[Block]:
@@ -381,8 +381,9 @@ def _is_grid(run: list[list[Line]], fewest_columns: int) -> bool:
     columns = columns_of([_spans(row) for row in full])
     if len(columns) < fewest_columns:
         return False
-    # columns of addresses stand side by side at the foot of letters
-    return len(run) >= PROOF.many_rows or any(_holds_values(run, x) for x in columns[1:])
+    # columns of addresses stand side by side at the foot of letters, but not so many
+    many = len(run) >= PROOF.many_rows or len(columns) >= PROOF.many_columns
+    return many or any(_holds_values(run, x) for x in columns[1:])
 
 
 def _holds_values(run: list[list[Line]], column: Span) -> bool:
@@ -426,6 +427,10 @@ def is_value(text: str) -> bool:
     return sum(map(str.isdigit, signs)) >= max(1, PROOF.value_digits * len(signs))
 
 
+def _are_values(lines: list[Line]) -> bool:
+    return sum(is_value(line.text) for line in lines) >= PROOF.mostly * len(lines)
+
+
 def _is_justified(rows: list[list[Line]], letter: float) -> bool:
     """Return whether the last cells of rows of words end at one edge but begin at none."""
     last = [row[-1] for row in rows if len(row) > 1]
@@ -445,23 +450,22 @@ def _as_text(rows: list[list[Line]], whole: list[Line], letter: float) -> list[B
     """
     columns = columns_of([_spans(row) for row in rows], PROOF.gutter * letter)
     in_step = sum(len(row) > 1 for row in rows)
-    many = len(columns) == 2 and len(rows) >= PROOF.many_rows
-    terms = many and in_step >= PROOF.in_step * len(rows)
+    members = [_in_column(rows, column) for column in columns]
+    values = [_are_values(own) for own in members]
+    if len(rows) >= PROOF.many_rows:
+        terms = len(columns) > 1 and in_step >= PROOF.in_step * len(rows)
+    else:
+        terms = len(columns) == 2 and not values[1] and in_step >= PROOF.whole * len(rows)
+    terms &= not any(map(_is_address, members))
     if terms or _is_justified(rows, letter):
         top = min(line.box.y0 for row in rows for line in row)
         foot = max(line.box.y1 for row in rows for line in row)
         lines = [line for row in rows_of(whole) for line in row if top < line.box.middle[1] < foot]
         return [Block(BlockKind.PARAGRAPH, Box.around([line.box for line in lines]), lines)]
-    members: list[list[Line]] = [[] for _ in columns]
-    for row in rows:
-        for line in row:
-            place = next(n for n, (x0, x1) in enumerate(columns) if x0 <= line.box.middle[0] <= x1)
-            members[place].append(line)
     groups: list[list[int]] = []
-    for place, own in enumerate(members):
-        values = sum(is_value(line.text) for line in own) >= PROOF.mostly * len(own)
+    for place, has_values in enumerate(values):
         labels = groups and len(groups[-1]) == 1 and members[groups[-1][0]]
-        if labels and values and not all(is_value(line.text) for line in labels):
+        if labels and has_values and not all(is_value(line.text) for line in labels):
             groups[-1].append(place)
         else:
             groups.append([place])
