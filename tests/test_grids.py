@@ -111,6 +111,28 @@ class ProvenTest(unittest.TestCase):
         [kept] = proven(block(terms), LETTER)
         self.assertEqual([own.text for own in kept.lines[:2]], ["term 0", "what it means 0"])
 
+    def test_many_short_cells_are_a_grid_without_values(self):
+        """Rows of letters of an alphabet, all full, are more columns than any text has."""
+        letters = [("A a", "B b", "C c", "D d", "E e"), ("F f", "G g", "H h", "I i", "J j")] * 2
+        [found] = proven(block(rows(letters, (100, 220, 340, 460, 580), 100)), LETTER)
+        self.assertIs(found.kind, BlockKind.TABLE)
+
+    def test_counted_lines_of_a_listing_stay_together(self):
+        """The numbers of its lines are no column of text, however far its lines are set in."""
+        listing = [("89", "def today():", ""), ("90", "", "number = day"), ("91", "", "number += 1"),
+                   ("92", "return number", "")]  # fmt: skip
+        own = block(rows(listing, (60, 130, 420), 100, 24), BlockKind.PARAGRAPH)
+        self.assertEqual(in_columns(own, LETTER, pairs=False), [own])
+
+    def test_a_few_terms_stay_with_their_meanings(self):
+        """Also where white cuts them off the rest; an address beside words does not."""
+        terms = [("random point", "random(E)"), ("order", "ellcard(E)"), ("heights", "ellheight")]
+        [found] = proven(block(rows(terms, (100, 500), 100)), LETTER)
+        self.assertEqual([own.text for own in found.lines], [text for row in terms for text in row])
+        beside = [("Ada Penrose", "Please keep"), ("4 Rope Walk", "this sheet"), ("Ellory", "dry")]
+        found = proven(block(rows(beside, (100, 500), 100)), LETTER)
+        self.assertEqual(found[0].lines[1].text, "4 Rope Walk")
+
     def test_justified_lines_stay_lines(self):
         """Narrow lines whose words are driven apart to one edge are read line by line."""
         texts = (("manual", "page"), ("user", "configu-"), ("ration", "of"))
