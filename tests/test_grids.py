@@ -119,8 +119,12 @@ class ProvenTest(unittest.TestCase):
 
     def test_counted_lines_of_a_listing_stay_together(self):
         """The numbers of its lines are no column of text, however far its lines are set in."""
-        listing = [("89", "def today():", ""), ("90", "", "number = day"), ("91", "", "number += 1"),
-                   ("92", "return number", "")]  # fmt: skip
+        listing = [
+            ("89", "def today():", ""),
+            ("90", "", "number = day"),
+            ("91", "", "number += 1"),
+            ("92", "return number", ""),
+        ]
         own = block(rows(listing, (60, 130, 420), 100, 24), BlockKind.PARAGRAPH)
         self.assertEqual(in_columns(own, LETTER, pairs=False), [own])
 
