@@ -60,7 +60,7 @@ _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
 _FEWEST_BARS, _BAR, _BAR_WIDTH, _BAR_LEVEL, _MOST_BARS = 12, 1.7, 0.3, 0.06, 2000
 # Strokes of a drawing: how many; height of their box in that of one; share that lies over others;
 # strokes from the left that are looked at, at most.
-_TANGLE, _HIGH, _OVER_OTHERS, _MOST_LOOKED_AT = 20, 4.0, 0.6, 400
+_TANGLE, _HIGH, _OVER_OTHERS, _MOST_LOOKED_AT = 20, 4.0, 0.76, 400
 _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
 
