@@ -7,6 +7,8 @@ from PIL import ImageDraw
 
 from amberquarry import BlockKind, read_page
 from amberquarry.layout.dotted import dotted_rules
+from amberquarry.pipeline import _without_doubtful_dots
+from tests.support.blocks import block_of
 from tests.support.pages import PROSE, blank, pixels, wrap, write_lines
 
 LETTER = 24.0
@@ -56,6 +58,19 @@ class RuleTest(unittest.TestCase):
         make = np.random.default_rng(2)
         specks = [(int(x), int(y), 3, 3) for x, y in make.integers(0, 600, (400, 2))]
         self.assertEqual(self.found(*specks), [])
+
+
+class DoubtTest(unittest.TestCase):
+    def test_only_sure_rows_of_dots_are_believed(self):
+        """Railings are read as dots without certainty; a leader of an entry is sure."""
+        block = block_of(BlockKind.PARAGRAPH, "em .........\nWinds ........ 12\nthe end", 100)
+        block.lines[0].confidence, block.lines[1].confidence = 0.68, 0.97
+        block.lines[2].confidence = 0.4
+        [kept] = _without_doubtful_dots(block)
+        self.assertEqual([line.text for line in kept.lines], ["Winds ........ 12", "the end"])
+        alone = block_of(BlockKind.PARAGRAPH, ".........", 100)
+        alone.lines[0].confidence = 0.7
+        self.assertEqual(_without_doubtful_dots(alone), [])
 
 
 class PageTest(unittest.TestCase):

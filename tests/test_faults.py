@@ -327,6 +327,9 @@ class OwnerTest(FolderCase):
             self.page(f"page-{number}.png")
         command = [sys.executable, "-m", "amberquarry", "convert", str(self.scans), "--out",
                    str(self.out), "--jobs", "2"]  # fmt: skip
+        # what is started in the background is told to ignore it, and so would be its children
+        before = signal.signal(signal.SIGINT, signal.default_int_handler)
+        self.addCleanup(signal.signal, signal.SIGINT, before)
         process = subprocess.Popen(
             command,
             stdout=subprocess.PIPE,

@@ -78,6 +78,8 @@ _LEAST_GRID = 3.0  # letters of its height and width
 _SURE_TEXT = 0.7  # mean confidence from which a line parts figures
 _SCALE_LETTERS = 0.7  # to a figure, in a row of figures, which may overlap and read badly
 _LEAST_SURE = 3  # letters that make a reading sure
+# Dots in a row; share of its line; confidence from which they are believed, as leaders are.
+_ROW_OF_DOTS, _MOSTLY_DOTS, _SURE_DOTS = 5, 0.6, 0.8
 _SIDES = (90, 270)  # turns that set a line upright which runs up or down the page
 _SURE_VERTICAL = 0.75  # mean confidence from which a vertical line is believed
 _DOUBTFUL_SHARE = (0.12, 0.95)  # of letters in lines running down: between them it says little
@@ -159,12 +161,27 @@ def read_stages(
 def _believed(blocks: list[Block]) -> list[Block]:
     """Return the blocks of a page, without those of lines where nothing is a letter or a figure.
 
-    Strokes and dots stand in pictures too: on a page of nothing else they are no text.
+    Strokes and dots stand in pictures too: on a page of nothing else they are no text. Neither are
+    doubtful rows of dots anywhere: railings and rules are read so.
     """
+    blocks = [own for block in blocks for own in _without_doubtful_dots(block)]
     signs = (sign for block in blocks for line in block.lines for sign in line.text)
     if any(sign.isalnum() or sign == UNKNOWN for sign in signs):
         return blocks
     return [block for block in blocks if not block.lines]
+
+
+def _without_doubtful_dots(block: Block) -> list[Block]:
+    """Return a block without rows of dots of which the reader is not sure; none if none is left."""
+    kept = [
+        line
+        for line in block.lines
+        if line.confidence >= _SURE_DOTS
+        or line.text.count(".") < max(_ROW_OF_DOTS, _MOSTLY_DOTS * len(line.text))
+    ]
+    if len(kept) == len(block.lines):
+        return [block]
+    return [block.part(block.kind, kept)] if kept else []
 
 
 def lay_out(view: View, network: LineNetwork, settings: Settings) -> Stages:
