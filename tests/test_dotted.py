@@ -72,6 +72,17 @@ class DoubtTest(unittest.TestCase):
         alone.lines[0].confidence = 0.7
         self.assertEqual(_without_doubtful_dots(alone), [])
 
+    def test_a_figure_stays_without_its_dots(self):
+        """Its box too; a heading keeps its level."""
+        figure = block_of(BlockKind.FIGURE, ".........", 100)
+        figure.lines[0].confidence = 0.7
+        [kept] = _without_doubtful_dots(figure)
+        self.assertEqual((kept.lines, kept.box), ([], figure.box))
+        heading = block_of(BlockKind.HEADING, "Winds\n.........", 100)
+        heading.level, heading.lines[1].confidence = 2, 0.7
+        [kept] = _without_doubtful_dots(heading)
+        self.assertEqual((kept.level, [line.text for line in kept.lines]), (2, ["Winds"]))
+
 
 class PageTest(unittest.TestCase):
     def test_borders_and_separators_are_not_read(self):

@@ -103,7 +103,7 @@ def _keep_inside(page: Page) -> None:
     The level frame of a tilted or bent page is larger than the picture.
     """
     width, height = page.width, page.height
-    corner = np.array([width, height], np.float32)
+    edges = np.array([width, height, width, height], np.float32)
     for block in page.blocks:
         block.box = block.box.within(width, height)
         for line in block.lines:
@@ -112,7 +112,7 @@ def _keep_inside(page: Page) -> None:
                 part.box = part.box.within(width, height)
                 if part.quad is not None:
                     part.quad = _quad_within(part.quad, width, height)
-            line.character_boxes = np.clip(line.character_boxes, 0, np.tile(corner, 2))
+            line.character_boxes = np.clip(line.character_boxes, 0, edges)
 
 
 def _quad_within(quad: Quad, width: float, height: float) -> Quad:

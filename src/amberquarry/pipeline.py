@@ -181,7 +181,11 @@ def _without_doubtful_dots(block: Block) -> list[Block]:
     ]
     if len(kept) == len(block.lines):
         return [block]
-    return [block.part(block.kind, kept)] if kept else []
+    if block.kind is BlockKind.FIGURE:  # it is there without its labels too
+        return [replace(block, lines=kept)]
+    if not kept:
+        return []
+    return [replace(block, lines=kept, box=Box.around([line.box for line in kept]))]
 
 
 def lay_out(view: View, network: LineNetwork, settings: Settings) -> Stages:
