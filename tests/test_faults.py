@@ -321,10 +321,8 @@ class OwnerTest(FolderCase):
         self.assertEqual(self.convert().rejected, {})
         self.assertEqual(len(self.sources()), 8)
 
-    def test_stopped_by_hand(self):
-        """Ctrl-C ends with its own status, leaves no process, and the same command goes on."""
-        for number in range(10):
-            self.page(f"page-{number}.png")
+    def interrupted(self, begun, after_s=0.0):
+        """Start a run, press Ctrl-C so long after a condition holds; its status and errors."""
         command = [sys.executable, "-m", "amberquarry", "convert", str(self.scans), "--out",
                    str(self.out), "--jobs", "2"]  # fmt: skip
         # what is started in the background is told to ignore it, and so would be its children
@@ -337,17 +335,35 @@ class OwnerTest(FolderCase):
             text=True,
             start_new_session=True,
         )
-        pages = self.out / "pages.jsonl"
-        wait_for(lambda: pages.exists() and pages.stat().st_size)
+        wait_for(begun)
+        time.sleep(after_s)
         os.killpg(process.pid, signal.SIGINT)  # a terminal sends it to all of them
         _, errors = process.communicate(timeout=60)
-        self.assertEqual(process.returncode, 130, errors)
+        wait_for(lambda: not group_lives(process.pid))
+        return process.returncode, errors
+
+    def test_stopped_by_hand(self):
+        """Ctrl-C ends with its own status, leaves no process, and the same command goes on."""
+        for number in range(10):
+            self.page(f"page-{number}.png")
+        pages = self.out / "pages.jsonl"
+        status, errors = self.interrupted(lambda: pages.exists() and pages.stat().st_size)
+        self.assertEqual(status, 130, errors)
         self.assertIn("the same command goes on from here", errors)
         self.assertNotIn("Traceback", errors)
         self.assertEqual(json.loads((self.out / "summary.json").read_text())["state"], "stopped")
-        wait_for(lambda: not group_lives(process.pid))
         self.convert()
         self.assertEqual(len(self.sources()), 10)
+
+    def test_stopped_while_it_starts(self):
+        """Ctrl-C shows no traceback of workers that are still loading."""
+        self.page("page.png")
+        for after_s in (0.05, 0.2, 0.4):
+            with self.subTest(after_s=after_s):
+                status, errors = self.interrupted((self.out / "run.lock").exists, after_s)
+                self.assertEqual(status, 130, errors)
+                self.assertNotIn("Traceback", errors)
+                shutil.rmtree(self.out)
 
     def test_script_without_a_guard(self):
         """The manual's example works in a script as it stands, and reads each file once."""

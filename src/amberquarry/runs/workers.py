@@ -10,11 +10,13 @@ import contextlib
 import logging
 import multiprocessing
 import multiprocessing.connection
+import signal
 import sys
 import time
 import types
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from multiprocessing import resource_tracker
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -226,6 +228,24 @@ def _without_main() -> Iterator[None]:
         sys.modules["__main__"] = main
 
 
+@contextlib.contextmanager
+def _without_interrupts() -> Iterator[None]:
+    """Start processes that Ctrl-C does not reach; one that comes meanwhile is taken afterwards.
+
+    A terminal sends it to workers too. They end with their parent, and one that is still loading
+    its modules would show a traceback.
+    """
+    if not hasattr(signal, "pthread_sigmask"):  # Windows
+        yield
+        return
+    resource_tracker.ensure_running()  # started within, it would let signals through again
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
 class Crew:
     """A fixed number of worker processes.
 
@@ -243,7 +263,7 @@ class Crew:
         process = self._context.Process(
             target=work, args=(theirs, self._settings, self._limits), daemon=True
         )
-        with _without_main():
+        with _without_main(), _without_interrupts():
             process.start()
         theirs.close()
         return _Worker(process, ours, since=time.monotonic())
