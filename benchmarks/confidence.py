@@ -21,10 +21,10 @@ from rapidfuzz.distance import Levenshtein
 from scipy.stats import rankdata, spearmanr
 
 from amberquarry import QuarryError, read_page
-from amberquarry.document import Page
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring.compare import APART, line_pairs
 from amberquarry.training.confidence import words_right
+from amberquarry.values import Page
 
 LEVELS = ("clean", "office", "poor")
 

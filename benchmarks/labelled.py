@@ -19,8 +19,8 @@ import click
 from rapidfuzz.distance import Indel
 
 from amberquarry import BlockKind, Page, read_page
-from amberquarry.document import RUNNING, Box
 from amberquarry.formats.records import page_from_record
+from amberquarry.values import RUNNING, Box
 from layout import HEAD, Counts, compare, row
 
 _REAL = {

@@ -30,11 +30,11 @@ import pypdfium2 as pdfium
 
 from amberquarry import BlockKind, Page, pipeline, read_page
 from amberquarry.assembly import assemble
-from amberquarry.document import RUNNING, Block, Box
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.scoring.compare import APART, match_words, shared_areas
 from amberquarry.scoring.text import plain
+from amberquarry.values import RUNNING, Block, Box
 from devpages import write_page
 from printed import latex
 from printed.documents import HELD_OUT, MAKERS, make

@@ -13,12 +13,12 @@ from amberquarry.demo.generate import write_pdf, write_text_pdf
 from amberquarry.demo.prose import paragraph
 from amberquarry.demo.scanner import LEVELS, scan_page
 from amberquarry.demo.typeset import SetPage
-from amberquarry.document import Block, BlockKind, Line
 from amberquarry.drawing import Mark, confidence_colour, draw_page
 from amberquarry.formats.records import page_from_record, schema
 from amberquarry.runs.folder import read_records
 from amberquarry.runs.inputs import find_inputs
 from amberquarry.sources import open_source
+from amberquarry.values import Block, BlockKind, Line
 from tests.support.pages import pixels, text_page
 
 

@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from amberquarry import Box, PageError, Rejection, Settings, SettingsError, SourceError
-from amberquarry.document import Page, Word, weighted_confidence
 from amberquarry.settings import OutputSettings, PreparationSettings, RenderSettings
+from amberquarry.values import Page, Word, weighted_confidence
 
 numbers = st.floats(-1000, 1000)
 boxes = st.builds(

@@ -21,11 +21,11 @@ from PIL import Image
 import amberquarry as aq
 from amberquarry.cli.terminal import printable
 from amberquarry.demo import COLLECTION
-from amberquarry.document import Block, BlockKind, Box, Page, Picture
 from amberquarry.formats.records import schema
 from amberquarry.runs.folder import RunFolder, output_name, read_records
 from amberquarry.runs.workers import Crew, PageDone, Probe, Probed, Range, Refused
 from amberquarry.sources import identify
+from amberquarry.values import Block, BlockKind, Box, Page, Picture
 from amberquarry.version import made_by
 from tests.support.odd import GOOD, directory, entry, fill, scan_pdf, tiff
 from tests.support.pages import encoded, picture_pdf, pixels, small_page

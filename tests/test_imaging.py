@@ -6,8 +6,7 @@ import matplotlib
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
-from amberquarry.document import Step
-from amberquarry.imaging import Bend, Mapping, prepare, turned_back, upside_down, views_of
+from amberquarry.imaging import prepare, turned_back, upside_down, views_of
 from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import clear_borders, even_page, ink_of, is_bilevel, reverse_dark
@@ -17,6 +16,7 @@ from amberquarry.imaging.shrink import in_blocks
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.settings import PreparationSettings
 from amberquarry.sources import PagePicture
+from amberquarry.values import Bend, Mapping, Step
 from tests.support.pages import blank, pixels, text_page, write_lines
 
 

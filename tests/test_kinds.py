@@ -14,7 +14,7 @@ from PIL import ImageDraw, ImageFont
 import amberquarry as aq
 from amberquarry import BlockKind
 from amberquarry.assembly import assemble, languages_of
-from amberquarry.document import Block, Box, Document, Emphasis, Page, Style
+from amberquarry.document import Document
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
 from amberquarry.layout import place_figures, settle_kinds, whole_photographs
@@ -22,6 +22,7 @@ from amberquarry.layout.captions import join_captions
 from amberquarry.layout.items import follows, items_whole, marker_of
 from amberquarry.layout.typography import Measures, fixed_shares, is_fixed
 from amberquarry.runs.folder import read_records
+from amberquarry.values import Block, Box, Emphasis, Page, Style
 from tests.support.blocks import CODE, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
 

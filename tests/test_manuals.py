@@ -10,7 +10,6 @@ from PIL import Image, ImageDraw
 
 import amberquarry as aq
 from amberquarry import BlockKind, Box
-from amberquarry.document import Block
 from amberquarry.imaging import prepare
 from amberquarry.imaging.light import even_page
 from amberquarry.imaging.shrink import in_blocks
@@ -18,6 +17,7 @@ from amberquarry.layout import analyse, place_tables
 from amberquarry.reading.bullets import settle_ring
 from amberquarry.reading.scripts import settle_case
 from amberquarry.settings import LayoutSettings, PreparationSettings
+from amberquarry.values import Block
 from tests.support.blocks import face, line_of, of_kind
 from tests.support.pages import blank, pixels, prose_at, write_lines
 

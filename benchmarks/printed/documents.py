@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from amberquarry.document import BlockKind
+from amberquarry.values import BlockKind
 from printed.truth import FIGURE_LINK, MOST_PARTS, Part, colour, place_parts
 from printed.words import Words, hyphenate
 

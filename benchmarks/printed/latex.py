@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from PIL import Image, ImageDraw
 
-from amberquarry.document import BlockKind
+from amberquarry.values import BlockKind
 from printed.truth import FIGURE_LINK, MOST_PARTS, Part, levels_of
 from printed.words import Words, hyphenate
 

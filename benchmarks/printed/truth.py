@@ -18,7 +18,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from pypdfium2 import raw
 
-from amberquarry.document import BlockKind
+from amberquarry.values import BlockKind
 from textlayer import tight_box, tight_word
 
 KINDS = tuple(BlockKind)

@@ -1,21 +1,6 @@
 """Amber Quarry turns scanned pages into structured text with a place for every word."""
 
-from amberquarry.document import (
-    Block,
-    BlockKind,
-    Box,
-    Document,
-    Emphasis,
-    Finding,
-    FindingCode,
-    Line,
-    Page,
-    Picture,
-    PreparationStep,
-    Step,
-    Style,
-    Word,
-)
+from amberquarry.document import Document
 from amberquarry.errors import (
     LearningError,
     ModelError,
@@ -30,6 +15,21 @@ from amberquarry.errors import (
 from amberquarry.library import read_document, read_line, read_page
 from amberquarry.runs import Progress, RunSummary, convert
 from amberquarry.settings import Limits, OutputSettings, Settings, TextForm
+from amberquarry.values import (
+    Block,
+    BlockKind,
+    Box,
+    Emphasis,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    Picture,
+    PreparationStep,
+    Step,
+    Style,
+    Word,
+)
 
 __all__ = [
     "Block",

@@ -7,21 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from amberquarry.document import (
-    Block,
-    BlockKind,
-    Box,
-    Finding,
-    FindingCode,
-    Line,
-    Page,
-    Picture,
-    PreparationStep,
-    Quad,
-    Step,
-    Word,
-    legibility_of,
-)
 from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
 from amberquarry.layout import SceneLine, find_scene_lines, group_boards
 from amberquarry.pipeline import (
@@ -34,6 +19,21 @@ from amberquarry.pipeline import (
 from amberquarry.reading import LineNetwork
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
+from amberquarry.values import (
+    Block,
+    BlockKind,
+    Box,
+    Finding,
+    FindingCode,
+    Line,
+    Page,
+    Picture,
+    PreparationStep,
+    Step,
+    box_at_source,
+    legibility_of,
+    mapped_blocks,
+)
 
 log = logging.getLogger(__name__)
 
@@ -90,34 +90,10 @@ def read_in_steps(
         settings = settings.with_values({"preparation.find_scene_text": False})
     read = [_read_best(picture, number, view, network, settings) for view in views]
     for page, _ in read:
-        _keep_inside(page)
         page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
     if settings.output.pictures:
         _cut_pictures(picture, [page for page, _ in read])
     return read
-
-
-def _keep_inside(page: Page) -> None:
-    """Cut off what of a page's boxes lies outside of its picture, in place.
-
-    The level frame of a tilted or bent page is larger than the picture.
-    """
-    width, height = page.width, page.height
-    edges = np.array([width, height, width, height], np.float32)
-    for block in page.blocks:
-        block.box = block.box.within(width, height)
-        for line in block.lines:
-            parts: list[Line | Word] = [line, *line.words]
-            for part in parts:
-                part.box = part.box.within(width, height)
-                if part.quad is not None:
-                    part.quad = _quad_within(part.quad, width, height)
-            line.character_boxes = np.clip(line.character_boxes, 0, edges)
-
-
-def _quad_within(quad: Quad, width: float, height: float) -> Quad:
-    one, two, three, four = ((min(max(0.0, x), width), min(max(0.0, y), height)) for x, y in quad)
-    return one, two, three, four
 
 
 def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
@@ -128,7 +104,7 @@ def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
         for block in page.blocks:
             if block.kind not in (BlockKind.FIGURE, BlockKind.EQUATION):
                 continue
-            box = block.box
+            box = box_at_source(block.box, page)
             room = (box.x0 - _ROOM_PX, box.y0 - _ROOM_PX, box.x1 + _ROOM_PX, box.y1 + _ROOM_PX)
             cut = cut_out(pixels, room, page.rotation)
             if cut.size:
@@ -252,13 +228,16 @@ def _with_words_on_pictures(page: Page, scene: Page) -> Page:
 
     scene: the same picture, read as a photograph with text on parts of it.
     """
+    boards = scene.blocks
+    if page.frame is not None:
+        boards = mapped_blocks(boards, page.frame.to_source.inverse())
     placed = [line.box for block in page.blocks for line in block.lines]
     blocks: list[Block] = []
     for block in page.blocks:
         blocks.append(block)
         if block.kind is not BlockKind.FIGURE:
             continue
-        for board in scene.blocks:
+        for board in boards:
             lines = [
                 line
                 for line in board.lines

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from amberquarry.document import Block, BlockKind, Box, Page, Quad
 from amberquarry.lettering import drawable, face
+from amberquarry.values import Block, BlockKind, Box, Page, Quad
 
 Colour = tuple[int, int, int]
 

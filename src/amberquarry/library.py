@@ -11,15 +11,16 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from amberquarry import choosing
-from amberquarry.assembly import assemble, leave_out_doubtful
+from amberquarry.assembly import assemble
 from amberquarry.choosing import read_picture
-from amberquarry.document import Document, Line, Page
+from amberquarry.document import Document
 from amberquarry.errors import PageError, Rejection, SourceError, our_fault
 from amberquarry.pipeline import Stages, empty_line, read_line_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, identify, open_source
 from amberquarry.sources.pictures import image_of_array
+from amberquarry.values import Line, Page
 
 log = logging.getLogger(__name__)
 
@@ -70,8 +71,7 @@ def read_in_steps(
     network = load_network(settings.reading.model)
     read = choosing.read_in_steps(picture, number, network, settings)
     pages = [page for page, _ in read]
-    leave_out_doubtful(pages, settings.output.min_confidence)
-    assemble(pages)
+    assemble(pages, settings.output.min_confidence)
     page = read[0][0]
     for other, _ in read[1:]:
         page.blocks += other.blocks
@@ -120,8 +120,7 @@ def read_document(
             raise SourceError(Rejection.UNREADABLE, pages[0].findings[-1].message)
     finally:
         source.close()
-    leave_out_doubtful(pages, settings.output.min_confidence)
-    assemble(pages)
+    assemble(pages, settings.output.min_confidence)
     findings = [finding for page in pages for finding in page.findings]
     name = "" if isinstance(data, bytes) else data.name
     return Document(identify(data), name, pages, findings, source.file_info)

@@ -3,34 +3,12 @@
 from __future__ import annotations
 
 import logging
-import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import (
-    LOW_CONFIDENCE,
-    Block,
-    BlockKind,
-    Box,
-    Finding,
-    FindingCode,
-    Line,
-    Page,
-    PreparationStep,
-    Quad,
-    Step,
-)
-from amberquarry.imaging import (
-    Bend,
-    Mapping,
-    Prepared,
-    View,
-    prepare,
-    turned_back,
-    upside_down,
-)
+from amberquarry.imaging import Prepared, View, in_frame, prepare, turned_back, upside_down
 from amberquarry.layout import (
     CAPITAL_RATIO,
     Components,
@@ -63,6 +41,23 @@ from amberquarry.reading import LineNetwork, Trial, read_lines, trial_lines, try
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
+from amberquarry.values import (
+    LOW_CONFIDENCE,
+    Bend,
+    Block,
+    BlockKind,
+    Box,
+    Finding,
+    FindingCode,
+    Frame,
+    Line,
+    Mapping,
+    Page,
+    PreparationStep,
+    Step,
+    mapped_blocks,
+    mapped_line,
+)
 
 log = logging.getLogger(__name__)
 
@@ -121,6 +116,8 @@ def read_stages(
         to_points=picture.to_points,
         preparation=[*prepared.steps],
     )
+    high, wide = prepared.grey.shape
+    page.frame = Frame(wide, high, prepared.to_source)
     if prepared.turned:
         page.preparation.append(PreparationStep(Step.TURN, "it reads better so"))
     aside, cleared = _read_vertical(prepared, layout, network, settings)
@@ -134,9 +131,10 @@ def read_stages(
     for block in blocks:
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)
-    blocks = drawings_of_tables(_believed(_at_source(blocks, prepared) + aside))
+    blocks = drawings_of_tables(_believed(blocks + aside))
+    tones = in_frame(picture.grey, prepared.to_source, (wide, high))
     for place in (place_screens, whole_photographs, place_drawings):
-        blocks = place(blocks, picture.grey)
+        blocks = place(blocks, tones)
     page.blocks = blocks
     unsupported = sum(line.unsupported_script for block in page.blocks for line in block.lines)
     if unsupported:
@@ -307,7 +305,7 @@ def _read_vertical(
         x0, y0 = max(0, int(box.x0 - room)), max(0, int(box.y0 - room))
         x1, y1 = int(box.x1 + room) + 1, int(box.y1 + room) + 1
         crop = prepared.grey[y0:y1, x0:x1]
-        corner = prepared.to_source.after(Mapping.of(np.array([[1.0, 0.0, x0], [0.0, 1.0, y0]])))
+        corner = Mapping.of(np.array([[1.0, 0.0, x0], [0.0, 1.0, y0]]))
         read = {turned: _read_turned(crop, turned, corner, network, settings) for turned in _SIDES}
         letters = {turned: _letters(found) for turned, found in read.items()}
         best = max(_SIDES, key=lambda turned: _surety(letters[turned]))
@@ -331,22 +329,22 @@ def _read_vertical(
 def _read_turned(
     crop: NDArray[np.uint8],
     turned: int,
-    to_source: Mapping,
+    to_page: Mapping,
     network: LineNetwork,
     settings: Settings,
 ) -> list[Block]:
-    """Return what stands in a cut of a page turned by so many degrees, at its place in the source.
+    """Return what stands in a cut of a page turned by so many degrees, at its place on the page.
 
-    to_source: from the pixels of the cut as it is.
+    to_page: from the pixels of the cut as it is.
     """
     made = prepare(
         np.ascontiguousarray(np.rot90(crop, turned // 90)), settings.preparation, lying=False
     )
     height, width = crop.shape
     on_cut = turned_back(turned, width, height).after(made.to_source)
-    placed = replace(made, to_source=to_source.after(on_cut), turned=turned)
-    found = _read_regions(placed, analyse(placed, settings.layout), network, settings)
-    return [block for block in _at_source(found, placed) if block.lines]
+    found = _read_regions(made, analyse(made, settings.layout), network, settings)
+    read = [block for block in found if block.lines]
+    return mapped_blocks(read, to_page.after(on_cut), turned=True)
 
 
 def _letters(blocks: list[Block]) -> list[float]:
@@ -398,10 +396,8 @@ def read_line_picture(
     [read] = read_lines(prepared.grey, components, [line], network, settings.reading)
     if read is None:
         return empty_line()
-    if to_source is not None:
-        prepared = replace(prepared, to_source=to_source.after(prepared.to_source))
-    _to_source(read, prepared)
-    return read
+    own = prepared.to_source
+    return mapped_line(read, own if to_source is None else to_source.after(own))
 
 
 def empty_line() -> Line:
@@ -448,43 +444,3 @@ def _read_regions(
         return blocks
     # strokes of a picture had a place in the order too, while they were taken for letters
     return reading_order(place_figures(blocks, figures), layout.columns, letter)
-
-
-def _at_source(blocks: list[Block], prepared: Prepared) -> list[Block]:
-    """Bring the places of blocks from the prepared page to the source, in place; returns them."""
-    for block in blocks:
-        for line in block.lines:
-            _to_source(line, prepared)
-        block.box = (
-            box_to_source(block.box, prepared.to_source)[0]
-            if block.kind in (BlockKind.FIGURE, BlockKind.EQUATION)
-            else Box.around([line.box for line in block.lines])
-        )
-    return blocks
-
-
-def box_to_source(box: Box, mapping: Mapping) -> tuple[Box, Quad]:
-    """Return a box of the prepared page as box and quad in the source's pixels."""
-    corners = np.array([[box.x0, box.y0], [box.x1, box.y0], [box.x1, box.y1], [box.x0, box.y1]])
-    points = np.round(mapping.apply(corners), 1)
-    low, high = points.min(0), points.max(0)
-    quad = tuple((float(x), float(y)) for x, y in points)
-    return Box(float(low[0]), float(low[1]), float(high[0]), float(high[1])), quad  # type: ignore[return-value]
-
-
-def _to_source(line: Line, prepared: Prepared) -> None:
-    """Bring the boxes of a line from the prepared page to the source, in place."""
-    mapping = prepared.to_source
-    tilted = not mapping.keeps_boxes
-    high = line.box.height
-    line.box, quad = box_to_source(line.box, mapping)
-    line.quad = quad if tilted else None
-    (left, top), *_, (foot_x, foot_y) = quad
-    line.x_height *= math.hypot(foot_x - left, foot_y - top) / max(1.0, high)
-    for word in line.words:
-        word.box, quad = box_to_source(word.box, mapping)
-        word.quad = quad if tilted else None
-    boxes = line.character_boxes.astype(np.float64)
-    corners = np.stack([boxes[:, [0, 1]], boxes[:, [2, 1]], boxes[:, [2, 3]], boxes[:, [0, 3]]], 1)
-    moved = mapping.apply(corners)
-    line.character_boxes = np.concatenate([moved.min(1), moved.max(1)], 1).astype(np.float32)

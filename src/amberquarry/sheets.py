@@ -10,11 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from amberquarry.document import Box, Page, Word, weighted_confidence
 from amberquarry.drawing import Mark, confidence_colour, draw_page
 from amberquarry.lettering import drawable, face
 from amberquarry.pipeline import Stages
 from amberquarry.scoring.variants import Difference, text_of
+from amberquarry.values import Box, Page, Word, weighted_confidence
 
 Grey = NDArray[np.uint8]
 

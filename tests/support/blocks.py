@@ -6,7 +6,7 @@ import matplotlib
 import numpy as np
 from PIL import ImageDraw, ImageFont
 
-from amberquarry.document import Block, Box, Line, Page, Word
+from amberquarry.values import Block, Box, Line, Page, Word
 
 FONTS = Path(matplotlib.get_data_path()) / "fonts" / "ttf"
 CODE = [

@@ -12,7 +12,7 @@ from amberquarry.assembly.facts import (
 from amberquarry.assembly.numbering import number_pages
 from amberquarry.assembly.paragraphs import Lexicon, join_lines, set_texts
 from amberquarry.assembly.structure import find_joints, set_levels, set_markers, settle_running
-from amberquarry.document import Page
+from amberquarry.values import Page, at_source
 
 __all__ = [
     "Lexicon",
@@ -23,14 +23,18 @@ __all__ = [
     "join_lines",
     "kinds_held",
     "languages_of",
-    "leave_out_doubtful",
     "number_pages",
     "set_texts",
 ]
 
 
-def assemble(pages: list[Page]) -> None:
-    """Make pages one document, in place: numbers, running heads, levels, lists, texts."""
+def assemble(pages: list[Page], least_confidence: float = 0.0) -> None:
+    """Make pages one document, in place: numbers, running heads, levels, lists, texts.
+
+    Words below a confidence are left out. Last of all, boxes go from the level frame of each page
+    to the source.
+    """
+    leave_out_doubtful(pages, least_confidence)
     number_pages(pages)
     settle_running(pages)
     set_levels(pages)
@@ -38,3 +42,5 @@ def assemble(pages: list[Page]) -> None:
     find_joints(pages)
     set_texts(pages)
     join_captions(pages)
+    for page in pages:
+        at_source(page)

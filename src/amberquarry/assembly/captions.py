@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.document import Block, BlockKind, Box, Page
 from amberquarry.layout import label_of
 from amberquarry.layout.captions import NEAR
+from amberquarry.values import Block, BlockKind, Box, Page
 
 _CAPTIONED = frozenset({BlockKind.FIGURE, BlockKind.TABLE, BlockKind.CODE})
 _SPEAKING = frozenset({BlockKind.PARAGRAPH, BlockKind.ITEM, BlockKind.FOOTNOTE})

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from amberquarry.document import Block, Box, Line, Page
+from amberquarry.values import Block, Box, Line, Page
 
 
 def leave_out_doubtful(pages: list[Page], least: float) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
-from amberquarry.document import RUNNING, Block, BlockKind, Page
 from amberquarry.reading.languages import identify
+from amberquarry.values import RUNNING, Block, BlockKind, Page
 
 _TOLD = frozenset({BlockKind.TABLE, BlockKind.EQUATION, BlockKind.FIGURE, BlockKind.CODE})
 _FLOW = frozenset(BlockKind) - RUNNING - _TOLD

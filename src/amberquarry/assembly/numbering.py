@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from amberquarry.document import Page
+from amberquarry.values import Page
 
 
 def number_pages(pages: list[Page]) -> None:

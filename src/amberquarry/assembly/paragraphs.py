@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from amberquarry.document import Block, BlockKind, Emphasis, Line, Page, Style
 from amberquarry.layout.tables import cells_of
 from amberquarry.reading.languages import Prior, identify, load_prior
+from amberquarry.values import Block, BlockKind, Emphasis, Line, Page, Style
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
 EMPHASISED = {
@@ -155,7 +154,7 @@ def set_texts(pages: list[Page]) -> None:
                 for line in block.lines
             ]
             if block.kind is BlockKind.TABLE:
-                block.text = "\n".join(_rows(block, page.rotation))
+                block.text = "\n".join(_rows(block))
                 continue
             if block.kind is BlockKind.CODE:
                 continue  # its text was made from the places of its letters
@@ -191,18 +190,15 @@ def _make_whole(before: Block, block: Block, lexicon: Lexicon) -> None:
     ]
 
 
-def _rows(block: Block, turned: int) -> list[str]:
-    """Return the rows of a table as lines: what stands on one height, with white between cells.
-
-    turned: degrees by which the page was turned to be read.
-    """
+def _rows(block: Block) -> list[str]:
+    """Return the rows of a table as lines: what stands on one height, with white between cells."""
     rows: list[str] = []
     last: Line | None = None
     for line in block.lines:
         if line.unsupported_script:
             continue
         text = "   ".join(cells_of([line]))
-        if last is not None and _in_row(last, line, turned):
+        if last is not None and _in_row(last, line):
             rows[-1] += "   " + text
         else:
             rows.append(text)
@@ -210,20 +206,7 @@ def _rows(block: Block, turned: int) -> list[str]:
     return rows
 
 
-def _in_row(line: Line, other: Line, turned: int) -> bool:
-    """Return whether two lines of a table stand on one height, however the table lies."""
-    places = [_place_of(one, turned) for one in (line, other)]
-    (x0, y0), (x1, y1) = (one.box.middle for one in (line, other))
-    right, down = (sum(along[n] for along, _ in places) / 2 for n in (0, 1))
-    off = abs((y1 - y0) * right - (x1 - x0) * down)
-    return off < 0.5 * min(high for _, high in places)
-
-
-def _place_of(line: Line, turned: int) -> tuple[tuple[float, float], float]:
-    """Return the direction in which a line runs, right and down, and its height."""
-    if line.quad is None:
-        along = ((1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0))[turned // 90 % 4]
-        return along, line.box.width if turned % 180 else line.box.height
-    (x0, y0), (x1, y1), _, foot = line.quad
-    long = math.hypot(x1 - x0, y1 - y0) or 1.0
-    return ((x1 - x0) / long, (y1 - y0) / long), math.hypot(foot[0] - x0, foot[1] - y0)
+def _in_row(line: Line, other: Line) -> bool:
+    """Return whether two lines of a table stand on one height."""
+    off = abs(line.box.middle[1] - other.box.middle[1])
+    return off < 0.5 * min(line.box.height, other.box.height)

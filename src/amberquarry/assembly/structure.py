@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections import Counter, defaultdict
 from dataclasses import dataclass
@@ -11,9 +10,9 @@ from itertools import combinations
 import numpy as np
 from rapidfuzz.distance import Indel
 
-from amberquarry.document import RUNNING, Block, BlockKind, Box, Page, Style
 from amberquarry.layout.items import marker_of
 from amberquarry.layout.kinds import goes_on
+from amberquarry.values import RUNNING, Block, BlockKind, Box, Page, Style
 
 _ZONE = 0.15  # of the page's height at top and foot, in which running heads stand
 _SAME_HEIGHT = 0.012  # of the page's height, by which one may lie off on another page
@@ -40,17 +39,9 @@ class _Edge:
 
 
 def height_on_page(page: Page, block: Block) -> float:
-    """Return where a block's middle stands on the page set upright and level, 0 at the top, 1 at
-    the foot.
-    """
-    x, y = block.box.middle
-    wide, high = max(1, page.width), max(1, page.height)
-    along, down = {
-        0: (x, y), 90: (y, wide - x), 180: (wide - x, high - y), 270: (high - y, x)
-    }[page.rotation]  # fmt: skip
-    if page.rotation in (90, 270):
-        wide, high = high, wide
-    return (down + (along - wide / 2) * math.tan(math.radians(page.skew))) / high
+    """Return where a block's middle stands on the level page, 0 at the top, 1 at the foot."""
+    high = page.height if page.frame is None else page.frame.height
+    return block.box.middle[1] / max(1.0, high)
 
 
 def settle_running(pages: list[Page]) -> None:
@@ -227,6 +218,7 @@ def set_markers(pages: list[Page]) -> None:
                 edges.pop()
             if not edges or block.box.x0 > edges[-1] + size:
                 edges.append(block.box.x0)
+            edges[-1] = block.box.x0  # on photographs the edge of a list drifts with its lines
             block.depth = len(edges) - 1
             block.marker = marker_of(block.lines[0].text) or block.marker
             above = block

@@ -11,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.cli.convert import convert_with_progress
-from amberquarry.document import weighted_confidence
 from amberquarry.errors import QuarryError
 from amberquarry.formats.records import dump
 from amberquarry.library import page_picture
@@ -27,6 +26,7 @@ from amberquarry.scoring.variants import (
     variants_of,
 )
 from amberquarry.settings import Limits, Settings
+from amberquarry.values import weighted_confidence
 
 BEST, DIFFERENCES, SHEET = "best.toml", "differences.jsonl", "differences.png"
 

@@ -9,10 +9,10 @@ from pathlib import PurePosixPath
 from urllib.parse import quote
 
 from amberquarry.assembly.paragraphs import EMPHASISED
-from amberquarry.document import RUNNING, Block, BlockKind, Document, Emphasis, Page, Style
 from amberquarry.layout.items import BULLETS
 from amberquarry.layout.kinds import plain_figures
 from amberquarry.settings import OutputSettings, TextForm
+from amberquarry.values import RUNNING, Block, BlockKind, DocumentData, Emphasis, Page, Style
 
 _SPECIAL = re.compile(r"([\\`*\[\]<>|~$]|(?<![^\W_])_|_(?![^\W_]))")
 # Signs that begin a heading, list or quotation, and lines of nothing but dashes or equals signs:
@@ -182,7 +182,7 @@ def emphasise(block: Block, notes: Mapping[str, str] | None = None) -> str:
 def page_to_markdown(page: Page) -> str:
     """Return the blocks of a page without running heads and feet, parted by empty lines."""
     text, [(start, end)] = document_text(
-        Document("", "", [page]), OutputSettings(page_marks=False, link_figures=False)
+        DocumentData("", "", [page]), OutputSettings(page_marks=False, link_figures=False)
     )
     return text[start:end]
 
@@ -190,7 +190,7 @@ def page_to_markdown(page: Page) -> str:
 class _Writer:
     """How blocks are written: as Markdown."""
 
-    def __init__(self, document: Document, output: OutputSettings) -> None:
+    def __init__(self, document: DocumentData, output: OutputSettings) -> None:
         self.output, self.folder = output, f"{PurePosixPath(document.source).name}.figures"
         self.notes = [notes_of(page) for page in document.pages]
 
@@ -300,7 +300,7 @@ def _between(units: list[_Unit], number: int) -> str:
 
 
 def document_text(
-    document: Document, output: OutputSettings | None = None
+    document: DocumentData, output: OutputSettings | None = None
 ) -> tuple[str, list[tuple[int, int]]]:
     """Return the document's text and each page's span in it, in code points.
 

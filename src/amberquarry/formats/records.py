@@ -18,11 +18,13 @@ from amberquarry.assembly import (
     kinds_held,
     languages_of,
 )
-from amberquarry.document import (
+from amberquarry.formats.markdown import document_text
+from amberquarry.settings import OutputSettings
+from amberquarry.values import (
     Block,
     BlockKind,
     Box,
-    Document,
+    DocumentData,
     Emphasis,
     Finding,
     FindingCode,
@@ -35,8 +37,6 @@ from amberquarry.document import (
     Style,
     Word,
 )
-from amberquarry.formats.markdown import document_text
-from amberquarry.settings import OutputSettings
 
 SCHEMA_VERSION = "1"
 
@@ -267,7 +267,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
 
 
 def document_record(
-    document: Document, made_by: dict[str, str], output: OutputSettings | None = None
+    document: DocumentData, made_by: dict[str, str], output: OutputSettings | None = None
 ) -> dict[str, Any]:
     """Return the record of a document; its text is Markdown if `output` says nothing else."""
     text, spans = document_text(document, output)

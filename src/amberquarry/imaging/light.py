@@ -8,11 +8,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.panels import turn_panels
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shade import without_shade
 from amberquarry.imaging.shrink import BLOCK, in_blocks
+from amberquarry.values import PreparationStep, Step
 
 Grey = NDArray[np.uint8]
 

@@ -8,7 +8,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import PreparationStep, Step
 from amberquarry.imaging.bleed import seems_bled, without_bleed
 from amberquarry.imaging.colour import without_marks
 from amberquarry.imaging.light import (
@@ -23,12 +22,12 @@ from amberquarry.imaging.light import (
     is_bilevel,
     noise_level,
 )
-from amberquarry.imaging.mapping import Mapping
 from amberquarry.imaging.pale import with_pale_print
 from amberquarry.imaging.sheet import find_sheet, lay_flat
 from amberquarry.imaging.skew import find_letters, share_running_down, skew_angle
 from amberquarry.imaging.spread import find_fold, halves
 from amberquarry.settings import PreparationSettings
+from amberquarry.values import Mapping, PreparationStep, Step
 
 _LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
 _MOST_ENLARGEMENT = 4.0

@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.imaging.mapping import Mapping
 from amberquarry.imaging.shrink import in_blocks
+from amberquarry.values import Mapping
 
 Grey = NDArray[np.uint8]
 Mask = NDArray[np.bool_]

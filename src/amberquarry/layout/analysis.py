@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import BlockKind, Box
 from amberquarry.imaging import Prepared
 from amberquarry.layout.blocks import (
     FEW_LETTERS,
@@ -31,6 +30,7 @@ from amberquarry.layout.measuring import (
 from amberquarry.layout.order import reading_order
 from amberquarry.layout.pitch import join_fixed_pitch
 from amberquarry.settings import LayoutSettings
+from amberquarry.values import BlockKind, Box
 
 _MOST_LINES = 4000  # of a page that are laid out at once
 _UNKNOWN_LETTER_PX = 24.0  # for pages with too few letters to measure

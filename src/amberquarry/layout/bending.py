@@ -8,9 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.imaging import Bend
 from amberquarry.layout.components import Components, core_letters
 from amberquarry.layout.measuring import TextLine
+from amberquarry.values import Bend
 
 _ALONG = 5  # degree of the shift along the lines
 _LEAST_LETTERS = 8  # of a line that says how the page is bent

@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import BlockKind, Box
 from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine, usual_x_height
 from amberquarry.layout.rows import BESIDE, WIDEST_WHITE, band_numbers, cells_beside, gutter_between
+from amberquarry.values import BlockKind, Box
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces
 _COLUMN_LINES = 3  # on both sides of a gutter, at least

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.document import Block, BlockKind, Box, Line, Style
 from amberquarry.layout.typography import (
     MOSTLY,
     SMALL,
@@ -13,6 +12,7 @@ from amberquarry.layout.typography import (
     share_of,
     size_of,
 )
+from amberquarry.values import Block, BlockKind, Box, Line, Style
 
 _FIGURES = """
     figure figures fig abbildung abb figura figuur afb afbeelding рисунок рис rysunek rys obrázek

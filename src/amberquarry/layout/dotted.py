@@ -10,7 +10,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from amberquarry.document import Box
+from amberquarry.values import Box
 
 
 @dataclass(frozen=True, slots=True)

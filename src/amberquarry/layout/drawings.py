@@ -6,11 +6,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.layout.captions import names_figure, stand_together
 from amberquarry.layout.figures import place_whole
 from amberquarry.layout.tables import runs_on
+from amberquarry.values import Block, BlockKind, Box, Line
 
 _SOLID = (
     BlockKind.CODE,

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.layout.typography import Measures
+from amberquarry.values import Block, BlockKind, Box, Line
 
 _RELATION = re.compile(r"[=≤≥≠≈≡∈∉⊂⊆→⇒↦∑∏∫√±∞∂∇<>]")
 _NUMBER = re.compile(r"^[(\[]\s?[A-Z]?\d{1,3}(?:[.\-–]\d{1,3})*[a-z]?'?\s?[)\]]$")  # of an equation

@@ -7,8 +7,8 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line, Style, Word
 from amberquarry.layout.typography import rows_of, type_size
+from amberquarry.values import Block, BlockKind, Box, Line, Style, Word
 
 _FEWEST = 4  # fields that make a form
 _THIN = 0.5  # letters: thickness of a line to write on, at most

@@ -14,8 +14,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line, Word
 from amberquarry.layout.typography import rows_of
+from amberquarry.values import Block, BlockKind, Box, Line, Word
 
 Span = tuple[float, float]  # from where to where a cell reaches
 

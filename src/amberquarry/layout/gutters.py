@@ -8,10 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.imaging.pieces import boxes_of_pieces
 from amberquarry.layout.components import Components, core_letters
 from amberquarry.layout.raster import COARSE, painted
+from amberquarry.values import Box
 
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer

@@ -6,12 +6,12 @@ import re
 from dataclasses import replace
 from itertools import pairwise
 
-from amberquarry.document import Block, BlockKind, Line
 from amberquarry.layout.typography import (
     Measures,
     rows_of,
     size_of,
 )
+from amberquarry.values import Block, BlockKind, Line
 
 BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
 SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"

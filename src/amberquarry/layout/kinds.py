@@ -12,7 +12,6 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.document import RUNNING, Block, BlockKind, Box, Line, Style
 from amberquarry.layout.captions import join_captions, mark_captions
 from amberquarry.layout.equations import mark_equations
 from amberquarry.layout.items import (
@@ -43,6 +42,7 @@ from amberquarry.layout.typography import (
     share_of,
     size_of,
 )
+from amberquarry.values import RUNNING, Block, BlockKind, Box, Line, Style
 
 _SET_IN = 5.0  # x-heights by which the first line of a paragraph is set in, at most
 _OFF_GRID = 0.25  # of the pitch, by which a line of a listing begins off its grid

@@ -6,7 +6,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.layout.components import Components, core_letters
 from amberquarry.layout.measuring import (
     CAPITAL_RATIO,
@@ -20,6 +19,7 @@ from amberquarry.layout.measuring import (
 from amberquarry.layout.raster import COARSE, painted
 from amberquarry.layout.rowwise import by_label
 from amberquarry.settings import LayoutSettings
+from amberquarry.values import Box
 
 _MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line
 _ACCENT_RISE, _ACCENT_HEIGHT = 2.7, 0.75  # x-heights over the base line; of an accent

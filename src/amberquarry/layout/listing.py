@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from amberquarry.document import Line
 from amberquarry.layout.pitch import fit_grid
 from amberquarry.layout.typography import FIXED_SHARE, first_middle, pitch_of, rows_of
+from amberquarry.values import Line
 
 _MOST_EMPTY = 2  # empty lines kept between two of a listing
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.layout.components import Components
 from amberquarry.layout.rowwise import Rowwise
+from amberquarry.values import Box
 
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
 _FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks

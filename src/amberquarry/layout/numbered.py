@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line, Word, weighted_confidence
 from amberquarry.layout.measuring import CAPITAL_RATIO
 from amberquarry.layout.tables import is_tabular
+from amberquarry.values import Block, BlockKind, Box, Line, Word, weighted_confidence
 
 _NUMBER = re.compile(r"[\dOoIl]{1,4}")
 _AS_FIGURES = str.maketrans("OoIl", "0011")

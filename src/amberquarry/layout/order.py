@@ -9,7 +9,7 @@ from typing import Protocol, TypeVar
 
 import numpy as np
 
-from amberquarry.document import BlockKind, Box
+from amberquarry.values import BlockKind, Box
 
 
 class Placed(Protocol):

@@ -12,11 +12,11 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.layout.components import Components
 from amberquarry.layout.lines import attach_marks, owned_by
 from amberquarry.layout.measuring import TextLine, lines_joined
 from amberquarry.layout.rowwise import Rowwise
+from amberquarry.values import Box
 
 # Steps of letters that are tried, in x-heights of the line.
 _STEPS = np.exp(np.arange(np.log(0.8), np.log(1.65), 0.008))

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.layout.measuring import TextLine
+from amberquarry.values import Box
 
 BESIDE = 0.35  # x-heights of height that lines share, of which one stands beside the other
 # Rows of a table that is looked at; of them, with text in a column, and of its lines, in rows.

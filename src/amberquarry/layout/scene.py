@@ -16,10 +16,9 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from amberquarry.document import Box
-from amberquarry.imaging import Mapping
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.sheet import cut_rectangle
+from amberquarry.values import Box, Mapping
 
 Grey = NDArray[np.uint8]
 Floats = NDArray[np.float64]

@@ -6,12 +6,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shrink import in_blocks
 from amberquarry.layout.captions import names_figure, stand_together
 from amberquarry.layout.figures import place_whole
 from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
+from amberquarry.values import Block, BlockKind, Box, Line
 
 _CELL = 8  # pixels of the blocks that are looked at
 _PALE = 5  # grey levels by which a window is darker than paper

@@ -6,7 +6,6 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.document import Block, BlockKind, Box, Line
 from amberquarry.layout.grids import (
     are_labels,
     cells_in,
@@ -20,6 +19,7 @@ from amberquarry.layout.grids import (
 from amberquarry.layout.items import SURE_BULLETS
 from amberquarry.layout.rows import band_numbers
 from amberquarry.layout.typography import rows_of
+from amberquarry.values import Block, BlockKind, Box, Line
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
 _SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart

@@ -11,9 +11,9 @@ from statistics import median
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Block, BlockKind, Line, Style
 from amberquarry.layout.measuring import CAPITAL_RATIO, lean_median, weighted_median
 from amberquarry.layout.pitch import fit_grid
+from amberquarry.values import Block, BlockKind, Line, Style
 
 LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
 _LINE_NUMBER = re.compile(r"\d+ ")  # before a line of a listing, in other type

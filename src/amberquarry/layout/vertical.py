@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box
 from amberquarry.layout.components import Components
+from amberquarry.values import Box
 
 _SMALLEST, _LARGEST = 0.25, 3.0  # letter heights that a letter on its side measures
 _REACH = 0.42  # of its width that a letter looks up and down for the next one

@@ -16,9 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import expit
 
-from amberquarry.document import Line, Word
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.languages import Prior, words_of
+from amberquarry.values import Line, Word
 
 FACTS = (
     "constant",

@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box, Line, Style, Word
 from amberquarry.imaging.pieces import Labels
 from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, type_size
 from amberquarry.reading.bullets import lone_bullet, settle_ring, without_piece
@@ -56,6 +55,7 @@ from amberquarry.reading.scripts import (
 from amberquarry.reading.search import Search
 from amberquarry.reading.styles import edges_of, settle_bold, word_styles
 from amberquarry.settings import ReadingSettings
+from amberquarry.values import Box, Line, Style, Word
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
 # textures give, must be surer by up to the second figure.

@@ -8,8 +8,8 @@ from __future__ import annotations
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
-from amberquarry.document import Line
 from amberquarry.reading.languages import Prior, words_of
+from amberquarry.values import Line
 
 _DOUBTFUL = 0.6  # confidence below which a word may be repaired
 _LEAST_LETTERS = 4

@@ -7,9 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Line, Style
 from amberquarry.reading.normalise import LinePicture
 from amberquarry.reading.placed import PlacedText
+from amberquarry.values import Line, Style
 
 _LEAST_WORDS = 30  # of a page, from which its usual weight can be told
 _HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself

@@ -11,8 +11,8 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 
-from amberquarry.assembly import assemble, leave_out_doubtful
-from amberquarry.document import Document, FindingCode, Page
+from amberquarry.assembly import assemble
+from amberquarry.document import Document
 from amberquarry.errors import Rejection, our_fault
 from amberquarry.runs.folder import RunFolder, cannot_write, is_fault_of_disk
 from amberquarry.runs.inputs import InputFile, Inputs, find_inputs
@@ -27,6 +27,7 @@ from amberquarry.runs.workers import (
     Task,
 )
 from amberquarry.settings import Limits, Settings
+from amberquarry.values import FindingCode, Page
 from amberquarry.version import made_by
 
 _PAGES_PER_TASK = 4
@@ -299,7 +300,6 @@ def _why_not(job: _Job) -> Refused | None:
 def _document(job: _Job, probed: Probed, least: float) -> Document:
     """Return the document of a file whose pages were read. least: confidence of its words."""
     pages = [page for index in sorted(job.pages) for page in job.pages[index]]
-    leave_out_doubtful(pages, least)
-    assemble(pages)
+    assemble(pages, least)
     findings = [finding for page in pages for finding in page.findings]
     return Document(probed.identifier, job.file.name, pages, findings, probed.file_info)

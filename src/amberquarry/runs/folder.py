@@ -16,10 +16,12 @@ from typing import Any, BinaryIO, NamedTuple
 
 import filelock
 
-from amberquarry.document import LOW_CONFIDENCE, Document, FindingCode, Page, write_pictures
+from amberquarry.document import Document
 from amberquarry.errors import Rejection, RunFolderError
+from amberquarry.formats.pictures import write_pictures
 from amberquarry.formats.records import block_ids, document_record, dump, page_record
 from amberquarry.settings import Settings, TextForm
+from amberquarry.values import LOW_CONFIDENCE, FindingCode, Page
 
 DOCUMENTS, PAGES, REJECTED, SUMMARY = (
     "documents.jsonl",

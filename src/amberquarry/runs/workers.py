@@ -21,9 +21,9 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from amberquarry.document import Page
 from amberquarry.errors import PageError, Rejection, SourceError, WorkerError, our_fault
 from amberquarry.settings import Limits, Settings
+from amberquarry.values import Page
 
 log = logging.getLogger(__name__)
 

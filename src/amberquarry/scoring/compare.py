@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 from rapidfuzz.distance import Levenshtein
 
-from amberquarry.document import Block, BlockKind, Box, Page, Word
 from amberquarry.scoring.text import (
     errors,
     errors_at_best_place,
@@ -17,6 +16,7 @@ from amberquarry.scoring.text import (
     plain,
     word_errors,
 )
+from amberquarry.values import Block, BlockKind, Box, Page, Word
 
 # Judged by measures of their own; their words are left out of the text on both sides.
 APART = frozenset({BlockKind.TABLE, BlockKind.EQUATION, BlockKind.FIGURE})

@@ -6,11 +6,11 @@ from collections import defaultdict
 from dataclasses import dataclass
 from pathlib import Path
 
-from amberquarry.document import Page
 from amberquarry.errors import RunFolderError
 from amberquarry.formats.records import page_from_record
 from amberquarry.runs.folder import PAGES, read_records
 from amberquarry.scoring.compare import PageScore, Score, score_page, total
+from amberquarry.values import Page
 
 
 @dataclass(frozen=True, slots=True)

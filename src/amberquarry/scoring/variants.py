@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from amberquarry.document import LOW_CONFIDENCE, Box, Page, Word, weighted_confidence
 from amberquarry.errors import RunFolderError
 from amberquarry.runs.folder import DOCUMENTS, PAGES, SUMMARY
 from amberquarry.scoring.compare import shared_areas
 from amberquarry.scoring.runs import load_pages, score_run
 from amberquarry.scoring.text import plain
 from amberquarry.settings import Settings, value_of
+from amberquarry.values import LOW_CONFIDENCE, Box, Page, Word, weighted_confidence
 
 MOST_VARIANTS = 64
 _SHARED = 0.4  # of the smaller box, from which two words stand in one place

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import ExifTags, Image, ImageOps, UnidentifiedImageError
 
-from amberquarry.document import Finding
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits
 from amberquarry.sources.frames import OneFrame, frames_of
+from amberquarry.values import Finding
 
 FORMATS = ("PNG", "JPEG", "TIFF", "BMP", "GIF", "WEBP", "JPEG2000", "PPM")
 

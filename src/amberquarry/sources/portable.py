@@ -25,10 +25,10 @@ import pypdfium2 as pdfium
 from PIL import Image
 from pypdfium2 import raw
 
-from amberquarry.document import Finding, FindingCode
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
 from amberquarry.sources.pictures import PagePicture, has_colour
+from amberquarry.values import Finding, FindingCode
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0

@@ -16,7 +16,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from amberquarry.document import Page
 from amberquarry.errors import QuarryError
 from amberquarry.formats.records import page_from_record
 from amberquarry.library import read_page
@@ -25,6 +24,7 @@ from amberquarry.reading.confidence import FACTS, facts_of
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.scoring.compare import match_words
 from amberquarry.scoring.text import plain
+from amberquarry.values import Page
 
 _PULL = 1e-3  # towards small weights
 

@@ -10,17 +10,17 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.document import Box, Line
 from amberquarry.errors import LearningError, QuarryError
 from amberquarry.formats.records import page_from_record
 from amberquarry.imaging import views_of
-from amberquarry.pipeline import box_to_source, lay_out, line_in
+from amberquarry.pipeline import lay_out, line_in
 from amberquarry.reading import load_network
 from amberquarry.reading.characters import fold, unknown_characters
 from amberquarry.reading.normalise import cut_line, owners
 from amberquarry.runs.folder import read_records
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import open_source
+from amberquarry.values import Box, Line, mapped_box
 
 log = logging.getLogger(__name__)
 
@@ -106,7 +106,7 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
             found = stages.layout.found
             owner = owners(found, stages.layout.lines)
             for number, seen in enumerate(stages.layout.lines):
-                line = _in_place(box_to_source(seen.box, stages.prepared.to_source)[0], written)
+                line = _in_place(mapped_box(seen.box, stages.prepared.to_source)[0], written)
                 if line is None:
                     continue
                 name = f"{corrected}, page {page.number}, {line.text[:30]!r}"

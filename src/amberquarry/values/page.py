@@ -1,0 +1,209 @@
+"""A page as it was read: blocks with their kinds, steps of preparation, findings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from typing import NamedTuple
+
+from amberquarry.values.geometry import Box, Frame
+from amberquarry.values.text import Line, Style, Word, weighted_confidence
+
+LOW_CONFIDENCE = 0.6  # pages read with a lower mean are counted and marked
+
+
+class BlockKind(StrEnum):
+    """What a block of a page is."""
+
+    HEADING = "heading"
+    PARAGRAPH = "paragraph"
+    ITEM = "item"
+    TABLE = "table"
+    EQUATION = "equation"
+    FIGURE = "figure"
+    CAPTION = "caption"
+    FOOTNOTE = "footnote"
+    CODE = "code"
+    RUNNING_HEAD = "running_head"
+    RUNNING_FOOT = "running_foot"
+    PAGE_NUMBER = "page_number"
+    MARGIN_NOTE = "margin_note"
+    LABEL = "label"
+    ENTRY = "entry"
+
+
+RUNNING = frozenset({BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER})
+"""Kinds that are no part of the text that flows from page to page."""
+_OUTSIDE = RUNNING | {BlockKind.FIGURE}  # what stands in figures is kept apart
+
+
+class Origin(StrEnum):
+    """Where a page's words come from."""
+
+    SCAN = "scan"
+    TEXT_LAYER = "text-layer"
+    MIXED = "mixed"
+
+
+class Step(StrEnum):
+    """What can be done to a page's picture before it is read."""
+
+    SHEET = "sheet"  # cut out of a photograph and laid flat
+    LIFT = "lift"  # coloured marks that cross the print taken off it
+    SPLIT = "split"  # one of two facing pages
+    REVERSE = "reverse"  # areas of light letters on dark turned into dark on light
+    LIGHT = "light"  # uneven or tinted ground made white
+    BORDER = "border"  # dark areas at the edges cleared
+    BLEED = "bleed"  # print of the other side that shines through taken off
+    MEND = "mend"  # broken strokes of a black-and-white scan grown together
+    TURN = "turn"  # by quarters
+    RESIZE = "resize"  # to the letter size that is read best
+    LEVEL = "level"  # skew taken out
+    FLATTEN = "flatten"  # bent lines made straight
+    SCENE = "scene"  # lines of text on boards or signs cut out of a photograph
+    CHOOSE = "choose"  # of several ways to prepare the page, the one that reads best
+
+
+@dataclass(frozen=True, slots=True)
+class PreparationStep:
+    """A step of a page's preparation, and why it was taken."""
+
+    step: Step
+    why: str
+
+
+class FindingCode(StrEnum):
+    """Doubts and facts about a page or document that a user should know."""
+
+    TEXT_LAYER_IGNORED = "text-layer-ignored"
+    LOW_CONFIDENCE = "low-confidence"
+    RESOLUTION_LOWERED = "resolution-lowered"
+    ORIENTATION_UNSURE = "orientation-unsure"
+    UNSUPPORTED_SCRIPT = "unsupported-script"
+    NO_RELIABLE_TEXT = "no-reliable-text"
+    PICTURE_DAMAGED = "picture-damaged"
+    PAGE_FAILED = "page-failed"
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A doubt or fact: a code, a sentence, and the page (from 1) where there is one."""
+
+    code: FindingCode
+    message: str
+    page: int | None = None
+
+
+class Emphasis(NamedTuple):
+    """A part of a block's text that is set apart."""
+
+    start: int
+    end: int
+    styles: frozenset[Style]
+
+
+@dataclass(slots=True)
+class Picture:
+    """What a block looks like, cut out of its page."""
+
+    name: str  # of its file, within its document
+    data: bytes = b""  # PNG or JPEG; empty once a run has written the file
+
+
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
+class Block:
+    """A region of a page with what was read in it."""
+
+    kind: BlockKind
+    box: Box
+    lines: list[Line] = field(default_factory=list)
+    level: int | None = None  # of a heading, 1 is the highest
+    text: str = ""
+    rotation: int = 0  # degrees by which its lines stand turned clockwise on the upright page
+    emphasis: list[Emphasis] = field(default_factory=list)
+    goes_on: bool = False  # it is the rest of the last paragraph or item before it
+    marker: str | None = None  # of an item: the bullet or number with which its text begins
+    depth: int | None = None  # of an item, 0 for those of the outermost list
+    picture: Picture | None = None  # of a figure or equation
+    label: str | None = None  # of a caption and of what it belongs to, such as "Figure 3"
+    caption: Block | None = None  # of a figure, table or listing
+    paragraphs: list[Block] = field(default_factory=list)  # that speak of it, or stand around it
+    ruled: bool = False  # of a table: rules part some of its rows
+
+    @property
+    def words(self) -> Iterator[Word]:
+        """The words of the block in reading order."""
+        return (word for line in self.lines for word in line.words)
+
+    @property
+    def confidence(self) -> float:
+        """Mean confidence of the words, weighted by their length; 0 without words."""
+        return weighted_confidence(self.words)
+
+    def part(self, kind: BlockKind, lines: list[Line]) -> Block:
+        """Return a block of some lines in its place; ValueError without lines."""
+        box = Box.around([line.box for line in lines])
+        return replace(self, kind=kind, lines=lines, box=box, level=None)
+
+
+@dataclass(slots=True)
+class Page:
+    """One page as it was read; boxes are in pixels of the source page as displayed.
+
+    While it is worked on they lie in its level frame (see `values.at_source`).
+    """
+
+    number: int
+    width: int
+    height: int
+    dpi: tuple[float, float] | None  # None where the file does not say
+    rotation: int = 0  # degrees by which the content stands turned clockwise: 0, 90, 180, 270
+    skew: float = 0.0  # degrees by which lines rise (positive) or fall on the source page
+    origin: Origin = Origin.SCAN
+    blocks: list[Block] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    to_points: tuple[float, float, float, float, float, float] | None = None  # x', y' in PDF points
+    preparation: list[PreparationStep] = field(default_factory=list)
+    source_page: int = 0  # which page of the file it is, or is half of; 0 stands for `number`
+    legibility: float = 0.0  # from 0 to 1, see `legibility_of`
+    frame: Frame | None = None  # in which boxes lie; None: in the source page
+
+    def __post_init__(self) -> None:
+        self.source_page = self.source_page or self.number
+
+    @classmethod
+    def failed(cls, index: int, message: str) -> Page:
+        """Return the record of a page, counted from 0, that could not be processed."""
+        finding = Finding(FindingCode.PAGE_FAILED, message, index + 1)
+        return cls(index + 1, 0, 0, None, findings=[finding])
+
+    @property
+    def words(self) -> Iterator[Word]:
+        """The words of the page in reading order."""
+        return (word for block in self.blocks for word in block.words)
+
+    @property
+    def text(self) -> str:
+        """The page's text, blocks parted by empty lines; without running heads and feet."""
+        return "\n\n".join(
+            block.text for block in self.blocks if block.text and block.kind not in _OUTSIDE
+        )
+
+    @property
+    def confidence(self) -> float:
+        """Mean confidence of the words, weighted by their length; 0 without words."""
+        return weighted_confidence(self.words)
+
+    def within(self, box: Box) -> list[Word]:
+        """Return the words whose middle lies in `box`, in reading order."""
+        return [word for word in self.words if box.contains(*word.box.middle)]
+
+    def text_within(self, box: Box) -> str:
+        """Return the text of the words whose middle lies in `box`, a line for each line of them."""
+        lines = (
+            " ".join(word.text for word in line.words if box.contains(*word.box.middle))
+            for block in self.blocks
+            for line in block.lines
+        )
+        return "\n".join(line for line in lines if line)

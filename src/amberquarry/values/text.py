@@ -1,0 +1,92 @@
+"""What was read: words, lines, and how sure they are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.values.geometry import Box, Quad
+
+_LEAST_PROBABILITY = 1e-3  # less tells no more
+
+
+class Style(StrEnum):
+    """How a word is set apart from the text around it."""
+
+    BOLD = "bold"
+    ITALIC = "italic"
+    SUPERSCRIPT = "superscript"
+    SUBSCRIPT = "subscript"
+
+
+@dataclass(slots=True)
+class Word:
+    """A word with its ink box; `start` and `end` are its span in the line's text."""
+
+    text: str
+    box: Box
+    confidence: float
+    start: int
+    end: int
+    quad: Quad | None = None
+    styles: frozenset[Style] = frozenset()
+    repaired: str | None = None  # what it should be by the language's spelling, where that is asked
+
+
+@dataclass(slots=True, eq=False)  # arrays have no one answer to ==
+class Line:
+    """A text line. Characters lie in arrays, one row for each code point of `text`."""
+
+    text: str
+    box: Box
+    confidence: float
+    words: list[Word]
+    character_boxes: NDArray[np.float32]  # (N, 4); spaces have zero width
+    character_confidences: NDArray[np.float32]  # (N,)
+    quad: Quad | None = None
+    x_height: float = 0.0  # of its small letters, in pixels of the boxes; 0 where not measured
+    unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
+    handwritten: bool = False  # its letters look written by hand
+
+    def part(self, words: list[Word]) -> Line:
+        """Return a line of some of its words that follow each other; ValueError without words."""
+        start, end = words[0].start, words[-1].end
+        inside = slice(start, end)
+        return replace(
+            self,
+            text=self.text[inside],
+            box=Box.around([word.box for word in words]),
+            confidence=weighted_confidence(words),
+            words=[replace(word, start=word.start - start, end=word.end - start) for word in words],
+            character_boxes=self.character_boxes[inside],
+            character_confidences=self.character_confidences[inside],
+        )
+
+
+def legibility_of(lines: Iterable[Line]) -> float:
+    """Return the geometric mean of the probabilities of the letters of lines, 0 without any.
+
+    It asks how clear the print is, not which words are known: pages in the order of their
+    legibility are nearly in the order of their errors.
+    """
+    letters = [line.character_confidences for line in lines if len(line.character_confidences)]
+    if not letters:
+        return 0.0
+    return float(np.exp(np.log(np.maximum(np.concatenate(letters), _LEAST_PROBABILITY)).mean()))
+
+
+def weighted_confidence(words: Iterable[Word]) -> float:
+    """Return the mean confidence of words weighted by length, 0 if there are none.
+
+    A row of dots counts as one sign: how many they are is often in doubt, and matters little.
+    """
+    total = weight = 0.0
+    for word in words:
+        own = len(word.text.strip(".")) or 1
+        total += word.confidence * own
+        weight += own
+    return total / weight if weight else 0.0
