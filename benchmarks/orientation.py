@@ -20,7 +20,7 @@ import numpy as np
 from PIL import Image
 
 from amberquarry.imaging import prepare
-from amberquarry.layout import find_text
+from amberquarry.layout.analysis import find_text
 from amberquarry.pipeline import stand_upright
 from amberquarry.reading import load_network
 from amberquarry.settings import Settings

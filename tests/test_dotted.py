@@ -6,7 +6,7 @@ import numpy as np
 from PIL import ImageDraw
 
 from amberquarry import BlockKind, read_page
-from amberquarry.layout.dotted import dotted_rules
+from amberquarry.ink.dotted import dotted_rules
 from amberquarry.pipeline import _without_doubtful_dots
 from tests.support.blocks import block_of
 from tests.support.pages import PROSE, blank, pixels, wrap, write_lines

@@ -6,8 +6,8 @@ import numpy as np
 
 from amberquarry import Block, BlockKind, Box, Line, Page, Word
 from amberquarry.assembly import assemble, leave_out_doubtful
-from amberquarry.layout.grids import cells_in, in_columns, proven, with_columns_beside
-from amberquarry.layout.tables import place_tables
+from amberquarry.tables.grids import cells_in, in_columns, proven, with_columns_beside
+from amberquarry.tables.placing import place_tables
 
 LETTER = 20.0
 

@@ -17,11 +17,12 @@ from amberquarry.assembly import assemble, languages_of
 from amberquarry.document import Document
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
-from amberquarry.layout import place_figures, settle_kinds, whole_photographs
-from amberquarry.layout.captions import join_captions
-from amberquarry.layout.items import follows, items_whole, marker_of
-from amberquarry.layout.typography import Measures, fixed_shares, is_fixed
+from amberquarry.kinds.captions import join_captions
+from amberquarry.kinds.figures import place_figures, whole_photographs
+from amberquarry.kinds.items import follows, items_whole, marker_of
+from amberquarry.kinds.settling import settle_kinds
 from amberquarry.runs.folder import read_records
+from amberquarry.sheet.typography import Measures, fixed_shares, is_fixed
 from amberquarry.values import Block, Box, Emphasis, Page, Style
 from tests.support.blocks import CODE, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines

@@ -6,12 +6,14 @@ from PIL import ImageDraw, ImageFont
 
 from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
-from amberquarry.layout import Region, analyse, find_vertical
-from amberquarry.layout.components import find_rules, merge_boxes
-from amberquarry.layout.measuring import fit_curves, x_heights_of
+from amberquarry.ink.components import find_rules, merge_boxes
+from amberquarry.ink.vertical import find_vertical
+from amberquarry.layout.analysis import analyse
+from amberquarry.layout.blocks import Region
 from amberquarry.layout.order import reading_order, with_notes_beside
-from amberquarry.layout.rowwise import Rowwise
 from amberquarry.settings import LayoutSettings, PreparationSettings
+from amberquarry.sheet.measuring import fit_curves, x_heights_of
+from amberquarry.sheet.rowwise import Rowwise
 from tests.support.pages import (
     PROSE,
     blank,

@@ -13,10 +13,11 @@ from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
 from amberquarry.imaging.light import even_page
 from amberquarry.imaging.shrink import in_blocks
-from amberquarry.layout import analyse, place_tables
+from amberquarry.layout.analysis import analyse
 from amberquarry.reading.bullets import settle_ring
 from amberquarry.reading.scripts import settle_case
 from amberquarry.settings import LayoutSettings, PreparationSettings
+from amberquarry.tables.placing import place_tables
 from amberquarry.values import Block
 from tests.support.blocks import face, line_of, of_kind
 from tests.support.pages import blank, pixels, prose_at, write_lines

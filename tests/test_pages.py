@@ -8,10 +8,10 @@ from PIL import ImageDraw, ImageFont
 
 import amberquarry as aq
 from amberquarry import BlockKind, Box
+from amberquarry.ink.gutters import _long_runs
 from amberquarry.layout.blocks import Lines, Region, keep_clearest, parts_columns
-from amberquarry.layout.gutters import _long_runs
-from amberquarry.layout.measuring import TextLine
 from amberquarry.layout.order import reading_order
+from amberquarry.sheet.measuring import TextLine
 from tests.support.blocks import of_kind
 from tests.support.measures import error_rate, in_order
 from tests.support.pages import (

@@ -21,11 +21,12 @@ from amberquarry import BlockKind
 from amberquarry.assembly import assemble
 from amberquarry.formats.records import page_from_record, page_record, schema
 from amberquarry.imaging import cut_out, encoded
-from amberquarry.layout import drawings_of_tables, join_line_numbers
-from amberquarry.layout.captions import label_of
-from amberquarry.layout.kinds import goes_on
-from amberquarry.layout.tables import is_tabular
+from amberquarry.kinds.captions import label_of
+from amberquarry.kinds.figures import drawings_of_tables
+from amberquarry.kinds.numbered import join_line_numbers
+from amberquarry.kinds.settling import goes_on
 from amberquarry.runs.folder import read_records
+from amberquarry.tables.placing import is_tabular
 from amberquarry.values import Block
 from tests.support.blocks import CODE, block_of, face, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, write_justified, write_lines

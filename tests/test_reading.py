@@ -12,7 +12,7 @@ from PIL import ImageDraw
 
 import amberquarry as aq
 from amberquarry.imaging import prepare
-from amberquarry.layout import analyse
+from amberquarry.layout.analysis import analyse
 from amberquarry.reading import Trial, load_network, read_lines
 from amberquarry.reading.bullets import lone_bullet
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters

@@ -16,7 +16,7 @@ from amberquarry.demo import scenes
 from amberquarry.formats.records import page_record, schema
 from amberquarry.imaging.sheet import find_sheet
 from amberquarry.imaging.spread import find_fold, halves
-from amberquarry.layout import find_scene_lines, group_boards
+from amberquarry.ink.scene import find_scene_lines, group_boards
 from tests.support.measures import error_rate
 from tests.support.pages import PROSE, blank, pixels, wrap, write_lines
 

@@ -129,5 +129,5 @@ class AtSourceTest(unittest.TestCase):
         self.assertEqual(up.quad[0], (100.0, 200.0))
         page = self.page(tilted(5.0), [Block(BlockKind.LABEL, up.box, [up])])
         at_source(page)
-        (x0, y0), (_, y1), *_ = page.blocks[0].lines[0].quad
+        (_, y0), (_, y1), *_ = page.blocks[0].lines[0].quad
         self.assertLess(y1, y0)

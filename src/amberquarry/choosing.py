@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
-from amberquarry.layout import SceneLine, find_scene_lines, group_boards
+from amberquarry.ink.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.pipeline import (
     SURE,
     Stages,

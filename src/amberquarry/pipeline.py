@@ -9,38 +9,38 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging import Prepared, View, in_frame, prepare, turned_back, upside_down
-from amberquarry.layout import (
-    CAPITAL_RATIO,
-    Components,
-    Layout,
-    Text,
-    TextLine,
-    analyse,
-    arrange,
-    code_text,
+from amberquarry.ink.bending import find_bend, straighten
+from amberquarry.ink.components import Components
+from amberquarry.ink.vertical import find_vertical
+from amberquarry.kinds.drawings import place_drawings
+from amberquarry.kinds.fields import place_fields
+from amberquarry.kinds.figures import (
     drawings_of_tables,
-    find_bend,
     find_figures,
-    find_text,
-    find_vertical,
-    join_line_numbers,
-    lines_upside_down,
-    place_drawings,
-    place_fields,
     place_figures,
-    place_screens,
-    place_tables,
-    reading_order,
-    settle_kinds,
-    straighten,
-    type_size,
-    whole_line,
     whole_photographs,
 )
+from amberquarry.kinds.listing import code_text
+from amberquarry.kinds.numbered import join_line_numbers
+from amberquarry.kinds.screens import place_screens
+from amberquarry.kinds.settling import settle_kinds
+from amberquarry.layout.analysis import (
+    Layout,
+    Text,
+    analyse,
+    arrange,
+    find_text,
+    lines_upside_down,
+    whole_line,
+)
+from amberquarry.layout.order import reading_order
 from amberquarry.reading import LineNetwork, Trial, read_lines, trial_lines, try_lines
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.settings import Settings
+from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
+from amberquarry.sheet.typography import type_size
 from amberquarry.sources import PagePicture
+from amberquarry.tables.placing import place_tables
 from amberquarry.values import (
     LOW_CONFIDENCE,
     Bend,

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.layout import label_of
-from amberquarry.layout.captions import NEAR
+from amberquarry.kinds.captions import NEAR, label_of
 from amberquarry.values import Block, BlockKind, Box, Page
 
 _CAPTIONED = frozenset({BlockKind.FIGURE, BlockKind.TABLE, BlockKind.CODE})

@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from amberquarry.layout.tables import cells_of
 from amberquarry.reading.languages import Prior, identify, load_prior
+from amberquarry.tables.placing import cells_of
 from amberquarry.values import Block, BlockKind, Emphasis, Line, Page, Style
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.

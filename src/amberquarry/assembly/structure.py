@@ -10,8 +10,8 @@ from itertools import combinations
 import numpy as np
 from rapidfuzz.distance import Indel
 
-from amberquarry.layout.items import marker_of
-from amberquarry.layout.kinds import goes_on
+from amberquarry.kinds.items import marker_of
+from amberquarry.kinds.settling import goes_on
 from amberquarry.values import RUNNING, Block, BlockKind, Box, Page, Style
 
 _ZONE = 0.15  # of the page's height at top and foot, in which running heads stand

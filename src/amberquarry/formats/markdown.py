@@ -9,8 +9,8 @@ from pathlib import PurePosixPath
 from urllib.parse import quote
 
 from amberquarry.assembly.paragraphs import EMPHASISED
-from amberquarry.layout.items import BULLETS
-from amberquarry.layout.kinds import plain_figures
+from amberquarry.kinds.items import BULLETS
+from amberquarry.kinds.settling import plain_figures
 from amberquarry.settings import OutputSettings, TextForm
 from amberquarry.values import RUNNING, Block, BlockKind, DocumentData, Emphasis, Page, Style
 

@@ -8,6 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging import Prepared
+from amberquarry.ink.components import Components, core_letters, find_components
+from amberquarry.ink.gutters import find_gutters
+from amberquarry.ink.lines import find_lines
+from amberquarry.ink.margins import part_margins
+from amberquarry.ink.pitch import join_fixed_pitch
 from amberquarry.layout.blocks import (
     FEW_LETTERS,
     SAME_SIZE,
@@ -16,20 +21,15 @@ from amberquarry.layout.blocks import (
     find_rows,
     make_blocks,
 )
-from amberquarry.layout.components import Components, core_letters, find_components
-from amberquarry.layout.gutters import find_gutters
-from amberquarry.layout.lines import find_lines
-from amberquarry.layout.margins import part_margins
-from amberquarry.layout.measuring import (
+from amberquarry.layout.order import reading_order
+from amberquarry.settings import LayoutSettings
+from amberquarry.sheet.measuring import (
     TextLine,
     from_the_left,
     lines_joined,
     measure_lines,
     measure_together,
 )
-from amberquarry.layout.order import reading_order
-from amberquarry.layout.pitch import join_fixed_pitch
-from amberquarry.settings import LayoutSettings
 from amberquarry.values import BlockKind, Box
 
 _MOST_LINES = 4000  # of a page that are laid out at once

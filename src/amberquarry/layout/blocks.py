@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine, usual_x_height
 from amberquarry.layout.rows import BESIDE, WIDEST_WHITE, band_numbers, cells_beside, gutter_between
+from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine, usual_x_height
 from amberquarry.values import BlockKind, Box
 
 _COLUMN_PIECES = 11  # lines of running text beside a column's gutter have at least so many pieces

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.measuring import TextLine
+from amberquarry.sheet.measuring import TextLine
 from amberquarry.values import Box
 
 BESIDE = 0.35  # x-heights of height that lines share, of which one stands beside the other

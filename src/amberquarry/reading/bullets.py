@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout import Components, TextLine
+from amberquarry.ink.components import Components
+from amberquarry.sheet.measuring import TextLine
 
 _AWAY = 1.9  # x-heights from a bullet to the middle of the first letter
 _LARGEST = 1.3  # x-heights

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout import Components, TextLine
+from amberquarry.ink.components import Components
 from amberquarry.reading.ground import (
     BASELINE_ROW,
     LINE_HEIGHT,
@@ -17,6 +17,7 @@ from amberquarry.reading.ground import (
     even_ground,
 )
 from amberquarry.settings import ReadingSettings
+from amberquarry.sheet.measuring import TextLine
 
 _MOST_COLUMNS = 6000
 

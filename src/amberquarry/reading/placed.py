@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout import Components, TextLine, fit_grid
+from amberquarry.ink.components import Components
+from amberquarry.ink.pitch import fit_grid
+from amberquarry.sheet.measuring import TextLine
 
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _LARGEST_DOT = 0.45  # x-heights

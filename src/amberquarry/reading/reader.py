@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import Labels
-from amberquarry.layout import CAPITAL_RATIO, Components, TextLine, type_size
+from amberquarry.ink.components import Components
 from amberquarry.reading.bullets import lone_bullet, settle_ring, without_piece
 from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
@@ -55,6 +55,8 @@ from amberquarry.reading.scripts import (
 from amberquarry.reading.search import Search
 from amberquarry.reading.styles import edges_of, settle_bold, word_styles
 from amberquarry.settings import ReadingSettings
+from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
+from amberquarry.sheet.typography import type_size
 from amberquarry.values import Box, Line, Style, Word
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout import LOW_LETTERS
+from amberquarry.sheet.typography import LOW_LETTERS
 
 _PAIRS = [
     ("A", "А", "Α"),

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from amberquarry.layout.measuring import CAPITAL_RATIO
-from amberquarry.layout.tables import is_tabular
+from amberquarry.sheet.measuring import CAPITAL_RATIO
+from amberquarry.tables.placing import is_tabular
 from amberquarry.values import Block, BlockKind, Box, Line, Word, weighted_confidence
 
 _NUMBER = re.compile(r"[\dOoIl]{1,4}")

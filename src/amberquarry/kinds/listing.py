@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from amberquarry.layout.pitch import fit_grid
-from amberquarry.layout.typography import FIXED_SHARE, first_middle, pitch_of, rows_of
+from amberquarry.ink.pitch import fit_grid
+from amberquarry.sheet.typography import FIXED_SHARE, first_middle, pitch_of, rows_of
 from amberquarry.values import Line
 
 _MOST_EMPTY = 2  # empty lines kept between two of a listing

@@ -6,8 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.components import Components, core_letters
-from amberquarry.layout.measuring import (
+from amberquarry.ink.components import Components, core_letters
+from amberquarry.ink.raster import COARSE, painted
+from amberquarry.settings import LayoutSettings
+from amberquarry.sheet.measuring import (
     CAPITAL_RATIO,
     TextLine,
     from_the_left,
@@ -16,9 +18,7 @@ from amberquarry.layout.measuring import (
     measure_lines,
     weighted_median,
 )
-from amberquarry.layout.raster import COARSE, painted
-from amberquarry.layout.rowwise import by_label
-from amberquarry.settings import LayoutSettings
+from amberquarry.sheet.rowwise import by_label
 from amberquarry.values import Box
 
 _MARK_REACH, _DASH_REACH = 1.8, 3.5  # x-heights after a line

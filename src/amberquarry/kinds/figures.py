@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shrink import in_blocks
-from amberquarry.layout.components import Components
-from amberquarry.layout.lines import are_bars, owned_by
-from amberquarry.layout.measuring import CAPITAL_RATIO, TextLine
-from amberquarry.layout.typography import rows_of
+from amberquarry.ink.components import Components
+from amberquarry.ink.lines import are_bars, owned_by
+from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
+from amberquarry.sheet.typography import rows_of
 from amberquarry.values import Block, BlockKind, Box, Line, weighted_confidence
 
 _NEAR = 1.5  # letters between parts of one seed

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.components import Components
-from amberquarry.layout.measuring import TextLine, measure_lines, usual_x_height
+from amberquarry.ink.components import Components
+from amberquarry.sheet.measuring import TextLine, measure_lines, usual_x_height
 
 _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
 _SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters

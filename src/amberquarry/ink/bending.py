@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.components import Components, core_letters
-from amberquarry.layout.measuring import TextLine
+from amberquarry.ink.components import Components, core_letters
+from amberquarry.sheet.measuring import TextLine
 from amberquarry.values import Bend
 
 _ALONG = 5  # degree of the shift along the lines

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import boxes_of_pieces
-from amberquarry.layout.components import Components, core_letters
-from amberquarry.layout.raster import COARSE, painted
+from amberquarry.ink.components import Components, core_letters
+from amberquarry.ink.raster import COARSE, painted
 from amberquarry.values import Box
 
 # least width and length of the white between columns, in letters, and how many lines it must part:

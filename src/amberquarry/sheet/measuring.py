@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.components import Components
-from amberquarry.layout.rowwise import Rowwise
+from amberquarry.ink.components import Components
+from amberquarry.sheet.rowwise import Rowwise
 from amberquarry.values import Box
 
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print

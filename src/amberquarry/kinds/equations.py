@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from amberquarry.layout.typography import Measures
+from amberquarry.sheet.typography import Measures
 from amberquarry.values import Block, BlockKind, Box, Line
 
 _RELATION = re.compile(r"[=≤≥≠≈≡∈∉⊂⊆→⇒↦∑∏∫√±∞∂∇<>]")

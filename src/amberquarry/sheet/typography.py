@@ -11,8 +11,8 @@ from statistics import median
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.measuring import CAPITAL_RATIO, lean_median, weighted_median
-from amberquarry.layout.pitch import fit_grid
+from amberquarry.ink.pitch import fit_grid
+from amberquarry.sheet.measuring import CAPITAL_RATIO, lean_median, weighted_median
 from amberquarry.values import Block, BlockKind, Line, Style
 
 LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import connected_pieces
-from amberquarry.layout.captions import names_figure, stand_together
-from amberquarry.layout.figures import place_whole
-from amberquarry.layout.tables import runs_on
+from amberquarry.kinds.captions import names_figure, stand_together
+from amberquarry.kinds.figures import place_whole
+from amberquarry.tables.placing import runs_on
 from amberquarry.values import Block, BlockKind, Box, Line
 
 _SOLID = (

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.components import Components
+from amberquarry.ink.components import Components
 from amberquarry.values import Box
 
 _SMALLEST, _LARGEST = 0.25, 3.0  # letter heights that a letter on its side measures

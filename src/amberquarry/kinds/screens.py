@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.shrink import in_blocks
-from amberquarry.layout.captions import names_figure, stand_together
-from amberquarry.layout.figures import place_whole
-from amberquarry.layout.tables import MOST_PROSE, prose_share, runs_on
+from amberquarry.kinds.captions import names_figure, stand_together
+from amberquarry.kinds.figures import place_whole
+from amberquarry.tables.placing import MOST_PROSE, prose_share, runs_on
 from amberquarry.values import Block, BlockKind, Box, Line
 
 _CELL = 8  # pixels of the blocks that are looked at

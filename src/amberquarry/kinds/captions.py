@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.layout.typography import (
+from amberquarry.sheet.typography import (
     MOSTLY,
     SMALL,
     Measures,

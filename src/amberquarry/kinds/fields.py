@@ -7,7 +7,7 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.layout.typography import rows_of, type_size
+from amberquarry.sheet.typography import rows_of, type_size
 from amberquarry.values import Block, BlockKind, Box, Line, Style, Word
 
 _FEWEST = 4  # fields that make a form

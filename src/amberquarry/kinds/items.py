@@ -6,7 +6,7 @@ import re
 from dataclasses import replace
 from itertools import pairwise
 
-from amberquarry.layout.typography import (
+from amberquarry.sheet.typography import (
     Measures,
     rows_of,
     size_of,

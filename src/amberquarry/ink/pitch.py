@@ -12,10 +12,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.components import Components
-from amberquarry.layout.lines import attach_marks, owned_by
-from amberquarry.layout.measuring import TextLine, lines_joined
-from amberquarry.layout.rowwise import Rowwise
+from amberquarry.ink.components import Components
+from amberquarry.ink.lines import attach_marks, owned_by
+from amberquarry.sheet.measuring import TextLine, lines_joined
+from amberquarry.sheet.rowwise import Rowwise
 from amberquarry.values import Box
 
 # Steps of letters that are tried, in x-heights of the line.

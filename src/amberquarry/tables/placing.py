@@ -6,7 +6,10 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.layout.grids import (
+from amberquarry.kinds.items import SURE_BULLETS
+from amberquarry.layout.rows import band_numbers
+from amberquarry.sheet.typography import rows_of
+from amberquarry.tables.grids import (
     are_labels,
     cells_in,
     columns_of,
@@ -16,9 +19,6 @@ from amberquarry.layout.grids import (
     with_columns_beside,
     with_heads,
 )
-from amberquarry.layout.items import SURE_BULLETS
-from amberquarry.layout.rows import band_numbers
-from amberquarry.layout.typography import rows_of
 from amberquarry.values import Block, BlockKind, Box, Line
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least

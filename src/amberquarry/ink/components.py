@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from amberquarry.imaging.light import noise_level
 from amberquarry.imaging.pieces import Labels, boxes_of_pieces, connected_pieces
 from amberquarry.imaging.shrink import in_blocks
-from amberquarry.layout.dotted import dotted_rules
+from amberquarry.ink.dotted import dotted_rules
 from amberquarry.values import Box
 
 _RULE_LETTERS = 4.0  # a straight run longer than this many letter heights is a rule

@@ -12,9 +12,9 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.layout.captions import join_captions, mark_captions
-from amberquarry.layout.equations import mark_equations
-from amberquarry.layout.items import (
+from amberquarry.kinds.captions import join_captions, mark_captions
+from amberquarry.kinds.equations import mark_equations
+from amberquarry.kinds.items import (
     cut_at_leaders,
     cut_index,
     ends_in_leader,
@@ -26,7 +26,7 @@ from amberquarry.layout.items import (
     set_hollow_bullets,
 )
 from amberquarry.layout.order import with_notes_beside
-from amberquarry.layout.typography import (
+from amberquarry.sheet.typography import (
     FIXED_SHARE,
     MOSTLY,
     SMALL,

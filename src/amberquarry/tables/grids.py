@@ -14,7 +14,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from amberquarry.layout.typography import rows_of
+from amberquarry.sheet.typography import rows_of
 from amberquarry.values import Block, BlockKind, Box, Line, Word
 
 Span = tuple[float, float]  # from where to where a cell reaches

@@ -1,0 +1,1 @@
+"""From a prepared picture to its letters, lines, rules and areas."""

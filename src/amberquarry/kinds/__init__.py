@@ -1,0 +1,1 @@
+"""What each block is: one module for each kind."""

@@ -1,0 +1,1 @@
+"""Tables: grids of cells, and what is none."""
