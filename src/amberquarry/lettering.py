@@ -11,7 +11,7 @@ from pathlib import Path
 
 from PIL import ImageFont
 
-from amberquarry.reading.characters import UNKNOWN
+from amberquarry.values import UNKNOWN
 
 _FACE = Path(__file__).parent / "faces" / "DejaVuSans.ttf"
 _NO_CHARACTER = "\ufdd0"  # of Unicode: no face has it

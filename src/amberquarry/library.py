@@ -10,12 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from amberquarry import choosing
 from amberquarry.assembly import assemble
-from amberquarry.choosing import read_picture
 from amberquarry.document import Document
 from amberquarry.errors import PageError, Rejection, SourceError, our_fault
-from amberquarry.pipeline import Stages, empty_line, read_line_picture
+from amberquarry.pages.lines import empty_line, read_line_picture
+from amberquarry.pages.ways import Tries, read_in_ways, read_picture
 from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, identify, open_source
@@ -66,16 +65,15 @@ def read_page(
 
 def read_in_steps(
     picture: PagePicture, number: int, settings: Settings
-) -> tuple[Page, list[Stages]]:
-    """Return what is on an opened page, with the text of its blocks, and how it came there."""
+) -> tuple[Page, list[Tries]]:
+    """Return what is on an opened page, with the text of its blocks, and what was tried."""
     network = load_network(settings.reading.model)
-    read = choosing.read_in_steps(picture, number, network, settings)
-    pages = [page for page, _ in read]
+    read = read_in_ways(picture, number, network, settings)
+    pages = [tries.best.page for tries in read]
     assemble(pages, settings.output.min_confidence)
-    page = read[0][0]
-    for other, _ in read[1:]:
-        page.blocks += other.blocks
-    return page, [stages for _, stages in read]
+    for other in pages[1:]:
+        pages[0].blocks += other.blocks
+    return pages[0], read
 
 
 def read_line(image: PageInput, *, settings: Settings | None = None) -> Line:

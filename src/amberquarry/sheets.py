@@ -12,7 +12,7 @@ from PIL import Image, ImageDraw
 
 from amberquarry.drawing import Mark, confidence_colour, draw_page
 from amberquarry.lettering import drawable, face
-from amberquarry.pipeline import Stages
+from amberquarry.pages.laying import Stages
 from amberquarry.scoring.variants import Difference, text_of
 from amberquarry.values import Box, Page, Word, weighted_confidence
 

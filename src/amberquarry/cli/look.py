@@ -37,7 +37,8 @@ def run_look(
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
     picture = page_picture(path, number, settings, limits)
-    page, stages = read_in_steps(picture, number, settings)
+    page, read = read_in_steps(picture, number, settings)
+    stages = [tries.best.stages for tries in read]
     if out is not None:
         if not views:
             image = draw_page(picture.grey, page, marks, label)

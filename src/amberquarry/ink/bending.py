@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components, core_letters
+from amberquarry.sheet.glyphs import Glyphs, core_letters
 from amberquarry.sheet.measuring import TextLine
 from amberquarry.values import Bend
 
@@ -32,7 +32,7 @@ class _Samples:
 
 
 def find_bend(
-    found: Components, lines: list[TextLine], letter: float, shape: tuple[int, int]
+    glyphs: Glyphs, lines: list[TextLine], letter: float, shape: tuple[int, int]
 ) -> Bend | None:
     """Return the shift from straight lines to those of the page, None where they are straight.
 
@@ -40,7 +40,7 @@ def find_bend(
     lines whose strength changes evenly down the page; it is fitted to the feet of all letters at
     once, each line having a height of its own (least squares, outliers left out twice).
     """
-    feet = _feet(found, lines, letter)
+    feet = _feet(glyphs, lines, letter)
     if feet is None:
         return None
     height, width = shape
@@ -66,13 +66,13 @@ def find_bend(
     return Bend(shift, float(_GRID_PX))
 
 
-def _feet(found: Components, lines: list[TextLine], letter: float) -> _Samples | None:
-    core = core_letters(found, letter)
+def _feet(glyphs: Glyphs, lines: list[TextLine], letter: float) -> _Samples | None:
+    core = core_letters(glyphs, letter)
     x, y, number = [], [], []
     for count, line in enumerate(lines):
         pieces = line.pieces[core[line.pieces]]
-        middle = (found.left[pieces] + found.right[pieces]) / 2
-        bottom = found.bottom[pieces].astype(float)
+        middle = (glyphs.left[pieces] + glyphs.right[pieces]) / 2
+        bottom = glyphs.bottom[pieces].astype(float)
         standing = np.abs(bottom - np.polyval(line.baseline, middle)) < 0.4 * line.x_height
         if standing.sum() >= _LEAST_LETTERS:
             x.append(middle[standing])

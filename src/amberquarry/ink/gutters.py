@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import boxes_of_pieces
-from amberquarry.ink.components import Components, core_letters
+from amberquarry.ink.components import Ink
 from amberquarry.ink.raster import COARSE, painted
+from amberquarry.sheet.glyphs import Glyphs, core_letters
 from amberquarry.values import Box
 
 # least width and length of the white between columns, in letters, and how many lines it must part:
@@ -33,14 +34,14 @@ _LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes
 _SIGN, _WORD_WHITE, _WITHIN_WORD, _WORD_LINES, _FILLED = 0.12, 1.6, 0.8, 5.0, 0.8
 
 
-def _whole(found: Components, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
+def _whole(glyphs: Glyphs, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
     """Return pieces painted whole, with the white between those larger than usual.
 
     The white in a large heading is wider than that between columns.
     """
-    shape = found.labels.shape
+    shape = glyphs.shape
     index = np.flatnonzero(chosen)
-    edges = [a[index].astype(float) for a in (found.left, found.top, found.right, found.bottom)]
+    edges = [a[index].astype(float) for a in (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)]
     raster = painted(shape, *edges)
     wider = _LARGE_WHITE * (edges[3] - edges[1] - _LARGE * letter)
     large = wider > 0
@@ -70,14 +71,14 @@ class _Extent:
         return np.asarray((self.first[top:bottom] < left) & (self.last[top:bottom] >= right))
 
 
-def find_gutters(found: Components, letter: float) -> list[Box]:
+def find_gutters(ink: Ink, letter: float) -> list[Box]:
     """Return upright white strips with text to both sides: between columns of text or tables."""
-    drawn = _whole(found, core_letters(found, letter), letter)
-    if cv2.hasNonZero(found.rules):
-        rule = cv2.dilate(found.rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
+    drawn = _whole(ink.glyphs, core_letters(ink.glyphs, letter), letter)
+    if cv2.hasNonZero(ink.drawn_rules):
+        rule = cv2.dilate(ink.drawn_rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
         drawn[: rule.shape[0], : rule.shape[1]] |= rule
-    for box in found.pictures:  # they may hang over into the white beside their column
+    for box in ink.areas.pictures:  # they may hang over into the white beside their column
         over = min(_OVERHANG * letter, box.width / 4)
         drawn[
             int(box.y0) // COARSE : int(box.y1) // COARSE,
@@ -110,23 +111,23 @@ def find_gutters(found: Components, letter: float) -> list[Box]:
                 )
             )
     if any(strip.width <= _WORD_WHITE * letter for strip in gutters):
-        signs = _signs(found, letter)
+        signs = _signs(ink.glyphs, letter)
         gutters = [g for g in gutters if not _within_words(g, drawn, signs, letter)]
-    return gutters + _ruled_gutters(found, extent, letter)
+    return gutters + _ruled_gutters(ink, extent, letter)
 
 
-def _signs(found: Components, letter: float) -> NDArray[np.uint8]:
+def _signs(glyphs: Glyphs, letter: float) -> NDArray[np.uint8]:
     """Return the pieces too low for letters, such as points and dashes, painted as high as a line.
 
     Specks are left out.
     """
-    low = found.usable & (found.height < 0.5 * letter)
-    large = np.maximum(found.height, found.width) >= _SIGN * letter
+    low = glyphs.usable & (glyphs.height < 0.5 * letter)
+    large = np.maximum(glyphs.height, glyphs.width) >= _SIGN * letter
     index = np.flatnonzero(low & large)
     left, top, right, bottom = (
-        a[index].astype(float) for a in (found.left, found.top, found.right, found.bottom)
+        a[index].astype(float) for a in (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)
     )
-    return painted(found.labels.shape, left, top - letter, right, bottom + letter)
+    return painted(glyphs.shape, left, top - letter, right, bottom + letter)
 
 
 def _within_words(
@@ -148,12 +149,12 @@ def _within_words(
     return bool(filled.sum() > _FILLED * facing.sum())
 
 
-def _ruled_gutters(found: Components, extent: _Extent, letter: float) -> list[Box]:
+def _ruled_gutters(ink: Ink, extent: _Extent, letter: float) -> list[Box]:
     """Return the upright rules with text on both sides, as narrow gutters."""
-    if not cv2.hasNonZero(found.rules):
+    if not cv2.hasNonZero(ink.drawn_rules):
         return []
     long = round(_GUTTER_RULE * letter)
-    wide = cv2.dilate(found.rules, np.ones((1, COARSE), np.uint8))
+    wide = cv2.dilate(ink.drawn_rules, np.ones((1, COARSE), np.uint8))
     coarse = np.ascontiguousarray(wide[:, ::COARSE])
     gap = round(letter)
     # most columns hold too little of rules to be covered with gaps of that size

@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components, core_letters
 from amberquarry.ink.raster import COARSE, painted
 from amberquarry.settings import LayoutSettings
+from amberquarry.sheet.bars import are_bars
+from amberquarry.sheet.glyphs import Glyphs, core_letters, owned_by
 from amberquarry.sheet.measuring import (
     CAPITAL_RATIO,
     TextLine,
@@ -55,9 +56,6 @@ _NEAR_LINES, _ENOUGH_LINES, _FAR_LINES = 6.0, 3, 20.0
 _FEW_STANDING, _STANDING_OFF, _STANDING, _OTHER_SIZE = 4, 0.12, 0.25, 2.0
 _SAME_TYPE = 0.04  # logarithm of two x-heights that are the same
 _ONE_TYPE = 0.1  # logarithm of two x-heights of one size of type
-# Of a barcode: bars at least; their height in letters; of it: width at most, how far off their ends
-# stand; more are noise.
-_FEWEST_BARS, _BAR, _BAR_WIDTH, _BAR_LEVEL, _MOST_BARS = 12, 1.7, 0.3, 0.06, 2000
 # Strokes of a drawing: how many; height of their box in that of one; share that lies over others;
 # strokes from the left that are looked at, at most.
 _TANGLE, _HIGH, _OVER_OTHERS, _MOST_LOOKED_AT = 20, 4.0, 0.76, 400
@@ -65,41 +63,41 @@ _MOST_SEGMENTS = 3000  # of a page that are joined to lines: more are noise
 
 
 def _drawn_out(
-    found: Components, chosen: NDArray[np.bool_], letter: float, reach: float
+    glyphs: Glyphs, chosen: NDArray[np.bool_], letter: float, reach: float
 ) -> NDArray[np.uint8]:
     """Return the middle rows of pieces drawn out sideways, by `reach` heights of each."""
     index = np.flatnonzero(chosen)
-    top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
+    top, bottom = glyphs.top[index].astype(float), glyphs.bottom[index].astype(float)
     size = np.clip(bottom - top, 0.6 * letter, None)
     middle, half = (top + bottom) / 2, np.maximum((bottom - top) / 4, 0.12 * letter)
     return painted(
-        found.labels.shape,
-        found.left[index] - reach * size,
+        glyphs.shape,
+        glyphs.left[index] - reach * size,
         middle - half,
-        found.right[index] + reach * size,
+        glyphs.right[index] + reach * size,
         middle + half,
     )
 
 
 def find_lines(
-    found: Components, letter: float, gutters: list[Box], settings: LayoutSettings
+    glyphs: Glyphs, letter: float, gutters: list[Box], settings: LayoutSettings
 ) -> list[TextLine]:
     """Return the text lines, each with its pieces, base line and x-height, in no set order."""
-    core = core_letters(found, letter)
+    core = core_letters(glyphs, letter)
     seeds = core.copy()
     if not seeds.any():
         return []
-    raster = _drawn_out(found, seeds, letter, settings.letter_reach)
+    raster = _drawn_out(glyphs, seeds, letter, settings.letter_reach)
     for gutter in gutters:
         middle = int(gutter.middle[0]) // COARSE
         raster[int(gutter.y0) // COARSE : int(gutter.y1) // COARSE, middle] = 0
     _, labels = cv2.connectedComponents(raster, connectivity=4)
     index = np.flatnonzero(seeds)
     rows = np.clip(
-        ((found.top[index] + found.bottom[index]) // 2) // COARSE, 0, raster.shape[0] - 1
+        ((glyphs.top[index] + glyphs.bottom[index]) // 2) // COARSE, 0, raster.shape[0] - 1
     )
     columns = np.clip(
-        ((found.left[index] + found.right[index]) // 2) // COARSE, 0, raster.shape[1] - 1
+        ((glyphs.left[index] + glyphs.right[index]) // 2) // COARSE, 0, raster.shape[1] - 1
     )
     group = labels[rows, columns]
     cut = group == 0  # a gutter runs through the piece: it stands for itself
@@ -109,38 +107,38 @@ def find_lines(
         members = index[own]
         if (
             len(members) <= 2
-            and found.height[members].max() < 0.72 * letter
-            and found.width[members].max() < 0.6 * letter
+            and glyphs.height[members].max() < 0.72 * letter
+            and glyphs.width[members].max() < 0.6 * letter
         ):
             seeds[members] = False  # a comma or quote apart from its word
             small.append(members)
             continue
-        groups.append(from_the_left(members, found))
+        groups.append(from_the_left(members, glyphs))
     lines = [
-        line for line in measure_lines(found, groups, core) if not _is_tangle(line, found, core)
+        line for line in measure_lines(glyphs, groups, core) if not _is_tangle(line, glyphs, core)
     ]
-    lines = join_segments(lines, found, core, gutters, settings.widest_space)
-    lines = attach_small(lines, found)
-    attach_dots(lines, found)
-    attach_marks(lines, found, seeds | owned_by(lines, found))
-    lines = attach_leaders(lines, found, core, gutters)
-    lines.extend(lone_dashes(lines, found, letter))
-    lines.extend(small_words(small, lines, found, core, letter))
+    lines = join_segments(lines, glyphs, core, gutters, settings.widest_space)
+    lines = attach_small(lines, glyphs)
+    attach_dots(lines, glyphs)
+    attach_marks(lines, glyphs, seeds | owned_by(lines, glyphs))
+    lines = attach_leaders(lines, glyphs, core, gutters)
+    lines.extend(lone_dashes(lines, glyphs, letter))
+    lines.extend(small_words(small, lines, glyphs, core, letter))
     settle_x_heights(lines)
-    dots = lone_dots(lines, found, letter)
-    return [line for line in lines if _is_text(line, found, letter)] + dots
+    dots = lone_dots(lines, glyphs, letter)
+    return [line for line in lines if _is_text(line, glyphs, letter)] + dots
 
 
-def _is_tangle(line: TextLine, found: Components, core: NDArray[np.bool_]) -> bool:
+def _is_tangle(line: TextLine, glyphs: Glyphs, core: NDArray[np.bool_]) -> bool:
     """Return whether pieces lie over one another as the strokes of a drawing do, in no row.
 
     As a line it would draw the text beside it in.
     """
     letters = line.pieces[core[line.pieces]]
-    if len(letters) < _TANGLE or line.box.height < _HIGH * np.median(found.height[letters]):
+    if len(letters) < _TANGLE or line.box.height < _HIGH * np.median(glyphs.height[letters]):
         return False
     letters = letters[:_MOST_LOOKED_AT]
-    left, right = found.left[letters], found.right[letters]
+    left, right = glyphs.left[letters], glyphs.right[letters]
     shared = np.minimum(right[:, None], right) - np.maximum(left[:, None], left)
     np.fill_diagonal(shared, 0)
     return bool((shared.max(1) > (right - left) / 2).mean() > _OVER_OTHERS)
@@ -156,7 +154,7 @@ def curve_at(curve: NDArray[np.float64], x: NDArray[np.floating]) -> NDArray[np.
 
 def join_segments(
     lines: list[TextLine],
-    found: Components,
+    glyphs: Glyphs,
     core: NDArray[np.bool_],
     gutters: list[Box],
     widest_space: float,
@@ -187,7 +185,7 @@ def join_segments(
     near &= np.abs(start[None, :] - end[:, None]) < larger
     for one, other in zip(*np.nonzero(follows & near & ~fits), strict=True):
         pair = (lines[one], lines[other])
-        fits[one, other] = any(_stands_on(*turn, found, core) for turn in (pair, pair[::-1]))
+        fits[one, other] = any(_stands_on(*turn, glyphs, core) for turn in (pair, pair[::-1]))
     first, second = np.nonzero(fits)  # few of all pairs: gutters are held against these only
     x = (x0[second] + x1[first]) / 2
     y = (start[second] + end[first]) / 2 - larger[first, second] / 2
@@ -207,10 +205,10 @@ def join_segments(
             taken[nearest] = True
             group[group == group[nearest]] = group[number]
     joined = [[lines[number] for number in own.tolist()] for own in by_label(group)]
-    return lines_joined(found, joined, core)
+    return lines_joined(glyphs, joined, core)
 
 
-def _stands_on(one: TextLine, base: TextLine, found: Components, core: NDArray[np.bool_]) -> bool:
+def _stands_on(one: TextLine, base: TextLine, glyphs: Glyphs, core: NDArray[np.bool_]) -> bool:
     """Return whether letters of a line stand on another's base line.
 
     Brackets and raised signs of a formula outvote its few letters when it is measured alone.
@@ -218,12 +216,12 @@ def _stands_on(one: TextLine, base: TextLine, found: Components, core: NDArray[n
     letters = one.pieces[core[one.pieces]]
     if len(letters) < _FEW_STANDING:
         return False
-    middle = (found.left[letters] + found.right[letters]) / 2
-    off = found.bottom[letters] - curve_at(base.baseline, middle)
+    middle = (glyphs.left[letters] + glyphs.right[letters]) / 2
+    off = glyphs.bottom[letters] - curve_at(base.baseline, middle)
     return bool((np.abs(off) <= _STANDING_OFF * base.x_height).mean() >= _STANDING)
 
 
-def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
+def attach_small(lines: list[TextLine], glyphs: Glyphs) -> list[TextLine]:
     """Return lines with small pieces that stand by themselves made part of those they belong to.
 
     Bullets far before a line, at its middle; raised and lowered figures beside its letters.
@@ -264,29 +262,29 @@ def attach_small(lines: list[TextLine], found: Components) -> list[TextLine]:
             near &= mark.least_x_height < _RAISED_SIZE * least
             fitting = np.zeros(len(long), bool)
             for number in np.flatnonzero(near):
-                fitting[number] = _ends_before(mark, long[number], found)
+                fitting[number] = _ends_before(mark, long[number], glyphs)
         fits = np.flatnonzero(fitting & np.array([line is not mark for line in long]))
         if not len(fits):
             continue
         away = np.maximum(0, before[fits]) + np.abs(rise[fits] - 0.7)
         line = long[int(fits[np.argmin(away)])]
         pieces = np.concatenate([mark.pieces, line.pieces])
-        line.pieces = from_the_left(pieces, found)
+        line.pieces = from_the_left(pieces, glyphs)
         line.box = Box.around([box, line.box])
         taken.add(id(mark))
     return [line for line in lines if id(line) not in taken]
 
 
-def _ends_before(mark: TextLine, line: TextLine, found: Components) -> bool:
+def _ends_before(mark: TextLine, line: TextLine, glyphs: Glyphs) -> bool:
     """Return whether a word of a line ends right before a raised mark."""
-    ends = found.right[line.pieces]
+    ends = glyphs.right[line.pieces]
     before = ends[ends < mark.box.x0 + _RIGHT_AFTER * mark.x_height]
     return len(before) > 0 and bool(mark.box.x0 - before.max() < _RIGHT_AFTER * line.x_height)
 
 
 def attach_marks(
     lines: list[TextLine],
-    found: Components,
+    glyphs: Glyphs,
     seeds: NDArray[np.bool_],
     far: float = _MARK_REACH,
 ) -> None:
@@ -296,16 +294,16 @@ def attach_marks(
     """
     if not lines:
         return
-    marks = np.flatnonzero(found.usable & ~seeds)
+    marks = np.flatnonzero(glyphs.usable & ~seeds)
     if len(marks) == 0:
         return
-    marks = marks[np.argsort(found.top[marks] + found.bottom[marks], kind="stable")]
-    left, right = found.left[marks], found.right[marks]
+    marks = marks[np.argsort(glyphs.top[marks] + glyphs.bottom[marks], kind="stable")]
+    left, right = glyphs.left[marks], glyphs.right[marks]
     x = (left + right) / 2
-    y = (found.top[marks] + found.bottom[marks]) / 2
+    y = (glyphs.top[marks] + glyphs.bottom[marks]) / 2
     # dashes are low, but wide
-    large = np.minimum(2 * found.height[marks], found.width[marks])
-    wide = found.width[marks] > _WIDE * found.height[marks]
+    large = np.minimum(2 * glyphs.height[marks], glyphs.width[marks])
+    wide = glyphs.width[marks] > _WIDE * glyphs.height[marks]
     size = np.array([line.x_height for line in lines])
     edges = np.array([line.box for line in lines], float)
     curves = np.array([np.pad(line.baseline, (3 - len(line.baseline), 0)) for line in lines])
@@ -345,19 +343,19 @@ def attach_marks(
     for own in by_label(owner):
         line = lines[int(owner[own[0]])]
         pieces = np.concatenate([line.pieces, marks[owned[own]]])
-        line.pieces = from_the_left(pieces, found)
-        line.box = found.box_of(pieces)
+        line.pieces = from_the_left(pieces, glyphs)
+        line.box = glyphs.box_of(pieces)
 
 
-def attach_dots(lines: list[TextLine], found: Components) -> None:
+def attach_dots(lines: list[TextLine], glyphs: Glyphs) -> None:
     """Give lines the two or three dots in even steps that they end in: far ones in fixed pitch.
 
     Longer rows of dots lead to something.
     """
-    free = np.flatnonzero(found.usable & ~owned_by(lines, found))
-    free = free[np.argsort(found.bottom[free], kind="stable")]
-    foot = found.bottom[free]
-    size = np.maximum(found.width[free], found.height[free])
+    free = np.flatnonzero(glyphs.usable & ~owned_by(lines, glyphs))
+    free = free[np.argsort(glyphs.bottom[free], kind="stable")]
+    foot = glyphs.bottom[free]
+    size = np.maximum(glyphs.width[free], glyphs.height[free])
     bases = np.array([line.baseline_at(line.box.x1) for line in lines])
     reach = _DOT_LEVEL * np.array([line.x_height for line in lines])
     first = np.searchsorted(foot, bases - reach, "right")
@@ -365,27 +363,19 @@ def attach_dots(lines: list[TextLine], found: Components) -> None:
     for number in np.flatnonzero(end - first > 1).tolist():
         line, level = lines[number], slice(first[number], end[number])
         right, row = line.box.x1, free[level]
-        row = row[(size[level] < _DOT_SIZE * line.x_height) & (found.left[row] > right)]
-        row = from_the_left(row, found)
-        steps = (found.left[row] - np.append(right, found.right[row[:-1]])) / line.x_height
+        row = row[(size[level] < _DOT_SIZE * line.x_height) & (glyphs.left[row] > right)]
+        row = from_the_left(row, glyphs)
+        steps = (glyphs.left[row] - np.append(right, glyphs.right[row[:-1]])) / line.x_height
         ends = np.flatnonzero(steps > _LEADER_STEP)
         row = row[: ends[0]] if len(ends) else row
         even = steps[: len(row)] < np.append(_DOTS_AFTER, np.full(len(row), _DOT_STEP))[: len(row)]
         if 1 < len(row) < _LEADER_DOTS and even.all():
             line.pieces = np.concatenate([line.pieces, row])
-            line.box = found.box_of(line.pieces)
-
-
-def owned_by(lines: list[TextLine], found: Components) -> NDArray[np.bool_]:
-    """Return for each piece whether it belongs to one of the lines."""
-    owned = np.zeros(len(found.area), bool)
-    for line in lines:
-        owned[line.pieces] = True
-    return owned
+            line.box = glyphs.box_of(line.pieces)
 
 
 def attach_leaders(
-    lines: list[TextLine], found: Components, core: NDArray[np.bool_], gutters: list[Box]
+    lines: list[TextLine], glyphs: Glyphs, core: NDArray[np.bool_], gutters: list[Box]
 ) -> list[TextLine]:
     """Return lines with rows of dots that lead from one to another taken in, both made one line.
 
@@ -393,11 +383,11 @@ def attach_leaders(
     """
     if not lines:
         return lines
-    owned = owned_by(lines, found)
-    dots = from_the_left(np.flatnonzero(found.usable & ~owned), found)
-    x = (found.left[dots] + found.right[dots]) / 2
-    y = (found.top[dots] + found.bottom[dots]) / 2
-    size = np.maximum(found.width[dots], found.height[dots])
+    owned = owned_by(lines, glyphs)
+    dots = from_the_left(np.flatnonzero(glyphs.usable & ~owned), glyphs)
+    x = (glyphs.left[dots] + glyphs.right[dots]) / 2
+    y = (glyphs.top[dots] + glyphs.bottom[dots]) / 2
+    size = np.maximum(glyphs.width[dots], glyphs.height[dots])
     merged, led_to = list(lines), set[int]()
     for line in sorted(lines, key=lambda line: -line.box.x0):
         if id(line) in led_to:
@@ -411,7 +401,7 @@ def attach_leaders(
         if not len(row):
             continue
         run = dots[near[row]]
-        start, end = float(found.left[run].min()), float(found.right[run].max())
+        start, end = float(glyphs.left[run].min()), float(glyphs.right[run].max())
         far = start - line.box.x1 > _LEADER_STEP * line.x_height
         if len(run) < (_FAR_DOTS if far else _LEADER_DOTS):
             continue
@@ -437,7 +427,7 @@ def attach_leaders(
         if far and (target is None or any(between)):
             continue
         pieces = np.concatenate([line.pieces, run, target.pieces if target else run[:0]])
-        whole = measure_lines(found, [from_the_left(pieces, found)], core)[0]
+        whole = measure_lines(glyphs, [from_the_left(pieces, glyphs)], core)[0]
         whole.x_height, whole.plain = line.x_height, line.plain
         merged = [other for other in merged if other is not line and other is not target]
         merged.append(whole)
@@ -468,41 +458,41 @@ def _holds_gutter(gap: tuple[float, float], gutters: list[tuple[float, float]]) 
     return any(gap[0] - 2 <= x0 and x1 <= gap[1] + 2 for x0, x1 in gutters)
 
 
-def lone_dashes(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
+def lone_dashes(lines: list[TextLine], glyphs: Glyphs, letter: float) -> list[TextLine]:
     """Return dashes that stand alone at the height of a line's middle, as in cells of tables."""
     if not lines:
         return []
-    owned = owned_by(lines, found)
+    owned = owned_by(lines, glyphs)
     free = np.flatnonzero(
-        found.usable
+        glyphs.usable
         & ~owned
-        & (found.width >= 0.5 * letter)
-        & (found.width <= 2.5 * letter)
-        & (found.height < 0.4 * letter)
+        & (glyphs.width >= 0.5 * letter)
+        & (glyphs.width <= 2.5 * letter)
+        & (glyphs.height < 0.4 * letter)
     )
     dashes = []
     for piece in free.tolist():
-        x = (found.left[piece] + found.right[piece]) / 2
-        y = (found.top[piece] + found.bottom[piece]) / 2
+        x = (glyphs.left[piece] + glyphs.right[piece]) / 2
+        y = (glyphs.top[piece] + glyphs.bottom[piece]) / 2
         for line in lines:
             gap = max(line.box.x0 - x, x - line.box.x1)
             if gap < _FAR * letter and 0.3 < (line.baseline_at(x) - y) / line.x_height < 0.9:
                 own, level = np.array([piece]), np.array([line.baseline_at(x)])
-                dashes.append(TextLine(found.box_of(own), own, level, line.x_height))
+                dashes.append(TextLine(glyphs.box_of(own), own, level, line.x_height))
                 break
     return dashes
 
 
-def lone_dots(lines: list[TextLine], found: Components, letter: float) -> list[TextLine]:
+def lone_dots(lines: list[TextLine], glyphs: Glyphs, letter: float) -> list[TextLine]:
     """Return rows of three dots that stand for lines left out, and have no words beside them."""
-    size = np.maximum(found.width, found.height)
-    free = found.usable & ~owned_by(lines, found) & (size < _LONE_DOT * letter)
-    free &= np.minimum(found.width, found.height) > _ROUND * size
+    size = np.maximum(glyphs.width, glyphs.height)
+    free = glyphs.usable & ~owned_by(lines, glyphs) & (size < _LONE_DOT * letter)
+    free &= np.minimum(glyphs.width, glyphs.height) > _ROUND * size
     dots = np.flatnonzero(free)
     if not lines or not _ELLIPSIS <= len(dots) <= _MOST_DOTS:
         return []
-    dots = from_the_left(dots, found)
-    left, foot = found.left[dots].astype(float), found.bottom[dots].astype(float)
+    dots = from_the_left(dots, glyphs)
+    left, foot = glyphs.left[dots].astype(float), glyphs.bottom[dots].astype(float)
     step = left[None] - left[:, None]
     near = (step > 0) & (step < _DOT_STEP * letter)
     near &= np.abs(foot[None] - foot[:, None]) <= _DOT_SHIFT * letter
@@ -523,14 +513,14 @@ def lone_dots(lines: list[TextLine], found: Components, letter: float) -> list[T
         if len(run) == _ELLIPSIS and float(np.ptp(steps)) <= max(2.0, _DOT_SHIFT * letter):
             nearest = lines[int(np.argmin(np.abs(levels - foot[start])))]
             own, level = dots[run], np.array([foot[run].mean()])
-            rows.append(TextLine(found.box_of(own), own, level, nearest.x_height))
+            rows.append(TextLine(glyphs.box_of(own), own, level, nearest.x_height))
     return rows
 
 
 def small_words(
     groups: list[NDArray[np.int64]],
     lines: list[TextLine],
-    found: Components,
+    glyphs: Glyphs,
     core: NDArray[np.bool_],
     letter: float,
 ) -> list[TextLine]:
@@ -539,20 +529,20 @@ def small_words(
     Those that stand on one edge are numbers in small type; others stand in the row of a line of
     such type, far from it.
     """
-    owned = owned_by(lines, found)
+    owned = owned_by(lines, glyphs)
     free = [
         group
         for group in groups
-        if not owned[group].any() and found.height[group].max() > _SMALL_FIGURE * letter
+        if not owned[group].any() and glyphs.height[group].max() > _SMALL_FIGURE * letter
     ]
     if not free:
         return []
-    left = np.array([found.left[group].min() for group in free])
-    right = np.array([found.right[group].max() for group in free])
+    left = np.array([glyphs.left[group].min() for group in free])
+    right = np.array([glyphs.right[group].max() for group in free])
     beside = [np.abs(edge[:, None] - edge[None]) < 0.3 * letter for edge in (left, right)]
     chosen = np.maximum(*(near.sum(1) for near in beside)) >= _IN_COLUMN
-    high = np.array([found.height[group].max() for group in free])
-    foot = np.array([found.bottom[group].max() for group in free])
+    high = np.array([glyphs.height[group].max() for group in free])
+    foot = np.array([glyphs.bottom[group].max() for group in free])
     for line in lines:
         # letters of one height may be capitals
         sizes = [line.x_height, line.x_height / CAPITAL_RATIO][: 1 + line.plain]
@@ -560,8 +550,8 @@ def small_words(
         near = np.maximum(line.box.x0 - right, left - line.box.x1) < _FAR * letter
         level = np.abs(curve_at(line.baseline, left) - foot) < _IN_ROW * line.x_height
         chosen |= np.any(alike, axis=0) & near & level
-    groups = [from_the_left(free[number], found) for number in np.flatnonzero(chosen)]
-    return measure_lines(found, groups, core)
+    groups = [from_the_left(free[number], glyphs) for number in np.flatnonzero(chosen)]
+    return measure_lines(glyphs, groups, core)
 
 
 def settle_x_heights(lines: list[TextLine]) -> None:
@@ -607,29 +597,11 @@ def settle_x_heights(lines: list[TextLine]) -> None:
             line.x_height = as_capitals
 
 
-def are_bars(boxes: NDArray[np.floating], letter: float) -> NDArray[np.bool_]:
-    """Return for each box (N, 4) whether it is a bar among many, all as high and at one height.
-
-    Barcodes look like a line of unknown letters. letter: usual height of the page's letters.
-    """
-    left, top, right, bottom = boxes.T
-    height = bottom - top
-    bars = np.flatnonzero((right - left < _BAR_WIDTH * height) & (height > _BAR * letter))
-    chosen = np.zeros(len(boxes), bool)
-    if not _FEWEST_BARS <= len(bars) <= _MOST_BARS:
-        return chosen
-    slack = _BAR_LEVEL * height[bars]
-    alike = np.abs(top[bars][:, None] - top[bars]) < slack
-    alike &= np.abs(bottom[bars][:, None] - bottom[bars]) < slack
-    chosen[bars[alike.sum(0) >= _FEWEST_BARS]] = True
-    return chosen
-
-
-def _is_text(line: TextLine, found: Components, letter: float) -> bool:
+def _is_text(line: TextLine, glyphs: Glyphs, letter: float) -> bool:
     """Return whether the pieces can be a line: dust, lone strokes and barcodes are not."""
-    height = found.height[line.pieces]
-    width = found.width[line.pieces]
-    if 2 * are_bars(found.boxes_of(line.pieces), letter).sum() > len(height):
+    height = glyphs.height[line.pieces]
+    width = glyphs.width[line.pieces]
+    if 2 * are_bars(glyphs.boxes_of(line.pieces), letter).sum() > len(height):
         return False
     if len(line.pieces) == 1:
         tall, wide = int(height[0]), int(width[0])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
+from amberquarry.sheet.glyphs import Glyphs
 from amberquarry.sheet.measuring import TextLine, measure_lines, usual_x_height
 
 _PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
@@ -28,7 +28,7 @@ _EDGES = (25, 75)  # percentiles of where lines begin and end: some run on into 
 
 
 def part_margins(
-    lines: list[TextLine], found: Components, core: NDArray[np.bool_]
+    lines: list[TextLine], glyphs: Glyphs, core: NDArray[np.bool_]
 ) -> tuple[list[TextLine], list[TextLine]]:
     """Return the lines of a page without those of notes in its margins, and these.
 
@@ -56,11 +56,11 @@ def part_margins(
     begun = (common.sum(1) >= _LEAST_BEGUN) & (starts <= np.median(starts))
     sure: list[TextLine] = []
     for edge in np.unique(starts[begun]).tolist():
-        sure = _names(lines, found, core, edge - _ONE_EDGE * usual, usual)
+        sure = _names(lines, glyphs, core, edge - _ONE_EDGE * usual, usual)
         if sure:
             left = edge
             break
-    sure = sure or _small_notes(lines, found, (left, top, right, foot), usual)
+    sure = sure or _small_notes(lines, glyphs, (left, top, right, foot), usual)
     letters = sum(len(line.pieces) for line in lines)
     if not sure or sum(len(line.pieces) for line in sure) > _MOST * letters:
         return lines, []
@@ -73,7 +73,7 @@ def part_margins(
         if any(line is note for note in sure):
             notes.append(line)
             continue
-        parts = _cut(line, before + room, after - room, found, core)
+        parts = _cut(line, before + room, after - room, glyphs, core)
         text.append(parts[0])
         notes += parts[1:]
     return text, notes
@@ -81,7 +81,7 @@ def part_margins(
 
 def _small_notes(
     lines: list[TextLine],
-    found: Components,
+    glyphs: Glyphs,
     text: tuple[float, float, float, float],
     usual: float,
 ) -> list[TextLine]:
@@ -98,7 +98,7 @@ def _small_notes(
     small = [line for line in beside if line.x_height < _SMALL * usual]
     notes = [note for note in notes if not _in_row_of(note, small)]
     # names and numbers of lines there belong to the text beside them, and so do terms
-    worded = sum(len(n.pieces) >= _WORD_PIECES and _has_words(n, found) for n in notes)
+    worded = sum(len(n.pieces) >= _WORD_PIECES and _has_words(n, glyphs) for n in notes)
     edge = max((note.box.x1 for note in notes if note.box.x1 < left), default=-np.inf)
     terms = [line for line in lines if line.box.x1 < left - _OFF * usual]
     rows = sum(line.box.x0 < edge or _in_row_of(line, terms) for line in beside)
@@ -115,7 +115,7 @@ def _in_row_of(line: TextLine, others: list[TextLine]) -> bool:
 
 def _names(
     lines: list[TextLine],
-    found: Components,
+    glyphs: Glyphs,
     core: NDArray[np.bool_],
     left: float,
     usual: float,
@@ -128,12 +128,12 @@ def _names(
     for line in lines:
         if line.box.x0 >= left - _FAR_OUT * usual:
             continue
-        outer = _cut(line, left, np.inf, found, core)[-1]
+        outer = _cut(line, left, np.inf, glyphs, core)[-1]
         near = _NEAR[0] * usual < left - outer.box.x1 < _NEAR[1] * usual
         if (
             near
             and len(outer.pieces) >= _NAME_PIECES
-            and not _has_words(outer, found, _FIXED_SPACE)
+            and not _has_words(outer, glyphs, _FIXED_SPACE)
         ):
             names.append(outer)
         elif outer.box.x1 < left + _REACHES_IN * usual:
@@ -147,38 +147,38 @@ def _names(
     return names if ends < usual and unlike_marks else []
 
 
-def _has_words(line: TextLine, found: Components, space: float = _SPACE) -> bool:
+def _has_words(line: TextLine, glyphs: Glyphs, space: float = _SPACE) -> bool:
     """Return whether a line holds several words: white as wide as a space parts its pieces.
 
     space: least one, in x-heights.
     """
-    return bool((_gaps(line.pieces, found) > space * line.x_height).any())
+    return bool((_gaps(line.pieces, glyphs) > space * line.x_height).any())
 
 
-def _gaps(pieces: NDArray[np.int64], found: Components) -> NDArray[np.int32]:
+def _gaps(pieces: NDArray[np.int64], glyphs: Glyphs) -> NDArray[np.int32]:
     """Return the white between some pieces of a line and those after them."""
-    left, right = found.left[pieces], found.right[pieces]
+    left, right = glyphs.left[pieces], glyphs.right[pieces]
     order = np.argsort(left, kind="stable")
     return np.asarray(left[order][1:] - np.maximum.accumulate(right[order])[:-1], np.int32)
 
 
 def _cut(
-    line: TextLine, before: float, after: float, found: Components, core: NDArray[np.bool_]
+    line: TextLine, before: float, after: float, glyphs: Glyphs, core: NDArray[np.bool_]
 ) -> list[TextLine]:
     """Return a line as it is, or cut into its text and what of it stands in a margin.
 
     before, after: where the margins end and begin.
     """
-    middle = (found.left[line.pieces] + found.right[line.pieces]) / 2
+    middle = (glyphs.left[line.pieces] + glyphs.right[line.pieces]) / 2
     for beside in (middle < before, middle > after):
         if not beside.any() or beside.all():
             continue
         own, note = (line.pieces[chosen] for chosen in (~beside, beside))
         gap = max(
-            found.left[note].min() - found.right[own].max(),
-            found.left[own].min() - found.right[note].max(),
+            glyphs.left[note].min() - glyphs.right[own].max(),
+            glyphs.left[own].min() - glyphs.right[note].max(),
         )
         # a row of a listing that is wider than the text is parted as far elsewhere
-        if gap > max(_OFF * line.x_height, _WIDEST * float(_gaps(own, found).max(initial=0))):
-            return measure_lines(found, [own, note], core)
+        if gap > max(_OFF * line.x_height, _WIDEST * float(_gaps(own, glyphs).max(initial=0))):
+            return measure_lines(glyphs, [own, note], core)
     return [line]

@@ -12,8 +12,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
-from amberquarry.ink.lines import attach_marks, owned_by
+from amberquarry.ink.lines import attach_marks
+from amberquarry.sheet.glyphs import Glyphs, owned_by
 from amberquarry.sheet.measuring import TextLine, lines_joined
 from amberquarry.sheet.rowwise import Rowwise
 from amberquarry.values import Box
@@ -40,7 +40,7 @@ _MARK_REACH = 2.4  # x-heights after a line: a mark with a space before it
 def join_fixed_pitch(
     lines: list[TextLine],
     gutters: list[Box],
-    found: Components,
+    glyphs: Glyphs,
     core: NDArray[np.bool_],
 ) -> tuple[list[TextLine], list[Box]]:
     """Return lines with rows of listings made one line each, and the gutters that part no listing.
@@ -48,7 +48,7 @@ def join_fixed_pitch(
     Lines in fixed pitch get their step. Pages that are in fixed pitch throughout stay as they are:
     they have columns and tables like any others. core: for each piece whether it may be a letter.
     """
-    letters = [_letters(line, found) for line in lines]
+    letters = [_letters(line, glyphs) for line in lines]
     steps = _steps_of(letters, lines)
     counts = np.array([len(own) for own in letters])
     fixed = steps > 0
@@ -72,13 +72,13 @@ def join_fixed_pitch(
     wide = [run for run in runs if len(run) > 1]
     kept = [gutter for gutter in gutters if not _runs_over(gutter, wide) or _parts(gutter, runs)]
     parts = [part for run in runs for part in _parted(run, kept)]
-    joined = lines_joined(found, parts, core)
+    joined = lines_joined(glyphs, parts, core)
     for whole, part in zip(joined, parts, strict=True):
         if not whole.step and len(part) > 1:
             level = whole.box.middle[1]
             whole.step = min(grids, key=lambda grid: abs(grid.level - level)).step
     listing = [line for line in joined if line.step]
-    attach_marks(listing, found, owned_by(joined, found), _MARK_REACH)
+    attach_marks(listing, glyphs, owned_by(joined, glyphs), _MARK_REACH)
     return joined, kept
 
 
@@ -107,13 +107,13 @@ def _fit_of(letters: NDArray[np.float64], step: float, offset: float) -> float:
     return float(np.exp(2j * np.pi * (letters / step - offset)).mean().real)
 
 
-def _letters(line: TextLine, found: Components) -> NDArray[np.float64]:
+def _letters(line: TextLine, glyphs: Glyphs) -> NDArray[np.float64]:
     """Return the x of the middle of each letter of a line, from the left. Shape (letters,)."""
-    pieces = line.pieces[found.height[line.pieces] > _TALL * line.x_height]
+    pieces = line.pieces[glyphs.height[line.pieces] > _TALL * line.x_height]
     if not len(pieces):
         return np.zeros(0)
-    pieces = pieces[np.argsort(found.left[pieces], kind="stable")]
-    left, right = found.left[pieces].astype(float), found.right[pieces].astype(float)
+    pieces = pieces[np.argsort(glyphs.left[pieces], kind="stable")]
+    left, right = glyphs.left[pieces].astype(float), glyphs.right[pieces].astype(float)
     reached = np.maximum.accumulate(right)
     starts = np.flatnonzero(np.append(True, left[1:] > reached[:-1] - _TOUCHING * line.x_height))
     first, last = left[starts], np.maximum.reduceat(right, starts)

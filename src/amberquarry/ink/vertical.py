@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
+from amberquarry.sheet.glyphs import Glyphs
 from amberquarry.values import Box
 
 _SMALLEST, _LARGEST = 0.25, 3.0  # letter heights that a letter on its side measures
@@ -22,20 +22,20 @@ _MOST_BESIDE = 0.2  # of its letters may have other text that near
 _Stack = tuple[Box, NDArray[np.int64]]  # of letters one above the other, and which these are
 
 
-def find_vertical(found: Components, letter: float) -> list[Box]:
+def find_vertical(glyphs: Glyphs, letter: float) -> list[Box]:
     """Return boxes of what may be lines set vertically, from top to bottom of the page.
 
     They are candidates by geometry: letters closely one above the other, white to both sides.
     Whether they are text, and which way they run, is for the reader to say.
     """
-    size = np.maximum(found.width, found.height)
-    chosen = found.usable & (size >= _SMALLEST * letter) & (size <= _LARGEST * letter)
+    size = np.maximum(glyphs.width, glyphs.height)
+    chosen = glyphs.usable & (size >= _SMALLEST * letter) & (size <= _LARGEST * letter)
     index = np.flatnonzero(chosen)
     if not _LEAST_LETTERS <= len(index) <= _MOST_PIECES:
         return []
-    left, right = found.left[index].astype(float), found.right[index].astype(float)
-    top, bottom = found.top[index].astype(float), found.bottom[index].astype(float)
-    group = _stacks(found.labels.shape, left, top, right, bottom, letter)
+    left, right = glyphs.left[index].astype(float), glyphs.right[index].astype(float)
+    top, bottom = glyphs.top[index].astype(float), glyphs.bottom[index].astype(float)
+    group = _stacks(glyphs.shape, left, top, right, bottom, letter)
     order = np.argsort(group, kind="stable")
     starts = np.flatnonzero(np.diff(group[order], prepend=-1))
     edges = np.stack(

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.kinds.captions import names_figure, stand_together
 from amberquarry.kinds.figures import place_whole
+from amberquarry.sheet.rules import Segments
+from amberquarry.sheet.sheet import Sheet
 from amberquarry.tables.placing import runs_on
 from amberquarry.values import Block, BlockKind, Box, Line
 
@@ -25,21 +25,19 @@ _LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
 _WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
 _KNOWN = 0.5  # of a drawing, that was found before
 _THROUGH = 0.9  # of the area over a caption, that rules of the page run through
-# Share of what is drawn, that the rules of frames and grids span; their thickness in x-heights, and
-# the size of specks.
-_RULE, _THICK, _SPECK = 0.6, 0.6, 0.4
+_RULE = 0.6  # of what is drawn, that the rules of frames and grids span
+_SPECK = 0.4  # x-heights: smaller pieces may be specks
 _COLUMN = 0.25  # share of it, that a paragraph spans
 _SURE = 0.7  # its confidence: strokes look like words as well
 _ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
-_DARK, _STEP = 60, 2  # grey levels under paper; pixels from one that is looked at to the next
-_DRAWN = 0.25  # of the dark pixels over a caption, that are no letters
+_DRAWN = 0.25  # of the ink over a caption, that is no letters
 
 
-def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
+def place_drawings(blocks: list[Block], sheet: Sheet) -> list[Block]:
     """Return blocks with drawings as figures, of which only labels or parts were found.
 
     What stands over the caption of a figure that has none, up to the text before it, is one where
-    much of the ink is no letters. grey: of the page in whose pixels the blocks stand.
+    much of the ink is no letters.
     """
     captions = [block for block in blocks if names_figure(block)]
     lines = [line for block in blocks for line in block.lines]
@@ -47,7 +45,6 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         return blocks
     size = float(np.median([line.x_height for line in lines]))
     widest = max(line.box.width for line in lines)
-    paper = int(np.percentile(grey[::8, ::8], 90))
     text = [block.box for block in blocks if _is_text(block, widest)]
     edges = [box.x0 for box in text]
     text += [  # large labels look like headings, but not at the edge of the text
@@ -62,7 +59,7 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
         beside = (box for box in figures if stand_together(caption.box, box, size))
         if any(box.width > _KNOWN * caption.box.width for box in beside):  # no bar of a chart
             continue
-        area = _drawn(grey, _area_over(caption.box, text, grey.shape[1], size), lines, size, paper)
+        area = _drawn(sheet, _area_over(caption.box, text, sheet.frame.width, size), lines, size)
         if area is None or area.height < _LEAST_HEIGHT * size:
             continue
         inside = [block for block in blocks if area.contains(*block.box.middle)]
@@ -72,7 +69,7 @@ def place_drawings(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
     return place_whole(blocks, found)
 
 
-def _area_over(caption: Box, text: list[Box], width: int, size: float) -> Box:
+def _area_over(caption: Box, text: list[Box], width: float, size: float) -> Box:
     """Return what lies over a caption up to the text before it, and between text beside it.
 
     text: boxes of text. width: of the page.
@@ -86,7 +83,7 @@ def _area_over(caption: Box, text: list[Box], width: int, size: float) -> Box:
     top = max(over, default=0.0) + _ROOM * size
     beside = [box for box in text if min(box.y1, foot) > max(box.y0, top)]
     left = max((box.x1 for box in beside if box.x1 <= caption.x0), default=0.0)
-    right = min((box.x0 for box in beside if box.x0 >= caption.x1), default=float(width))
+    right = min((box.x0 for box in beside if box.x0 >= caption.x1), default=width)
     return Box(left, top, right, max(top, foot))
 
 
@@ -100,47 +97,56 @@ def _is_text(block: Block, widest: float) -> bool:
     )
 
 
-def _clear_rules(dark: NDArray[np.uint8], share: float, thick: int) -> None:
-    """Clear thin columns and rows of a picture (0 or 255) that are dark along more than a share.
-
-    thick: pixels from which on they are no rules, but bars.
-    """
-    for axis in (0, 1):
-        long = (dark.mean(axis) > share * 255).astype(np.uint8)
-        bars = cv2.morphologyEx(long[None], cv2.MORPH_OPEN, np.ones((1, thick), np.uint8))[0]
-        rules = (long > bars).astype(bool)
-        dark[(slice(None), rules) if axis == 0 else rules] = 0
-
-
-def _drawn(
-    grey: NDArray[np.uint8], area: Box, lines: list[Line], size: float, paper: int
-) -> Box | None:
-    """Return the box of the ink in an area, None where most of it is letters."""
-    x0, y0, x1, y1 = (max(0, round(edge)) for edge in area)
-    if min(x1 - x0, y1 - y0) < _LEAST_HEIGHT * size:
+def _drawn(sheet: Sheet, area: Box, lines: list[Line], size: float) -> Box | None:
+    """Return the box of what is printed in an area, None where most of it is letters."""
+    if min(area.width, area.height) < _LEAST_HEIGHT * size:
         return None
-    dark = cv2.compare(grey[y0:y1:_STEP, x0:x1:_STEP].copy(), paper - _DARK, cv2.CMP_LT)
-    thick = max(3, round(_THICK * size / _STEP))
-    _clear_rules(dark, _THROUGH, thick)  # between columns or over the caption
-    _, pieces = connected_pieces(dark)
-    large = pieces[1:][pieces[1:, 2:4].max(1) >= _SPECK * size / _STEP]
-    if not len(large):
+    glyphs = sheet.glyphs
+    inside = glyphs.inside(area)
+    inside[0] = False
+    pieces = np.flatnonzero(inside & (np.maximum(glyphs.width, glyphs.height) >= _SPECK * size))
+    rules = np.concatenate(
+        [
+            _short_rules(sheet.rules.across, 0, _THROUGH * area.width, area),
+            _short_rules(sheet.rules.down, 1, _THROUGH * area.height, area),
+        ]
+    )  # without those of the page, between columns or over the caption
+    boxes = np.concatenate([glyphs.boxes_of(pieces).astype(float), rules])
+    if not len(boxes):
         return None
-    left, top = large[:, :2].min(0).tolist()
-    right, foot = (large[:, :2] + large[:, 2:4]).max(0).tolist()
-    strokes = dark.copy()
-    _clear_rules(strokes[top:foot, left:right], _RULE, thick)  # frames and grids hold text as well
-    room = _ROOM * size
-    for line in lines:
-        own = line.box
-        around = (own.x0 - room - x0, own.y0 - room - y0, own.x1 + room - x0, own.y1 + room - y0)
-        a, b, c, d = (max(0, round(edge / _STEP)) for edge in around)
-        strokes[b:d, a:c] = 0
-    if cv2.countNonZero(strokes) < _DRAWN * cv2.countNonZero(dark):
-        return None
-    return Box(
-        float(x0 + _STEP * left),
-        float(y0 + _STEP * top),
-        float(x0 + _STEP * right),
-        float(y0 + _STEP * foot),
+    drawn = Box(*boxes[:, :2].min(0).tolist(), *boxes[:, 2:].max(0).tolist())
+    # frames and grids hold text as well
+    strokes = [
+        _short_rules(rules[_lie_across(rules)], 0, _RULE * drawn.width, drawn),
+        _short_rules(rules[~_lie_across(rules)], 1, _RULE * drawn.height, drawn),
+    ]
+    ruled, straight = (
+        float(np.prod(own[:, 2:] - own[:, :2], 1).sum()) for own in (rules, np.concatenate(strokes))
     )
+    ink = glyphs.area[pieces].astype(float)
+    letters = _are_letters(glyphs.boxes_of(pieces), lines, _ROOM * size)
+    total = float(ink.sum()) + ruled
+    if float(ink[~letters].sum()) + straight < _DRAWN * total:
+        return None
+    return drawn
+
+
+def _lie_across(rules: Segments) -> NDArray[np.bool_]:
+    return np.asarray(rules[:, 2] - rules[:, 0] >= rules[:, 3] - rules[:, 1])
+
+
+def _short_rules(rules: Segments, axis: int, longest: float, area: Box) -> Segments:
+    """Return the rules in an area that are shorter than a length along an axis."""
+    x, y = (rules[:, 0] + rules[:, 2]) / 2, (rules[:, 1] + rules[:, 3]) / 2
+    inside = (x >= area.x0) & (x <= area.x1) & (y >= area.y0) & (y <= area.y1)
+    return rules[inside & (rules[:, axis + 2] - rules[:, axis] <= longest)]
+
+
+def _are_letters(boxes: NDArray[np.float32], lines: list[Line], room: float) -> NDArray[np.bool_]:
+    """Return which boxes (N, 4) have their middle in a line of text, or that near to it."""
+    x, y = (boxes[:, 0] + boxes[:, 2]) / 2, (boxes[:, 1] + boxes[:, 3]) / 2
+    letters = np.zeros(len(boxes), bool)
+    for line in lines:
+        x0, y0, x1, y1 = line.box
+        letters |= (x >= x0 - room) & (x < x1 + room) & (y >= y0 - room) & (y < y1 + room)
+    return letters

@@ -5,15 +5,14 @@ Found once the page was read: textures and hatching look like lines of text befo
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.imaging.pieces import connected_pieces
-from amberquarry.imaging.shrink import in_blocks
-from amberquarry.ink.components import Components
-from amberquarry.ink.lines import are_bars, owned_by
+from amberquarry.sheet.areas import Areas, Tones
+from amberquarry.sheet.bars import are_bars
+from amberquarry.sheet.glyphs import Glyphs, owned_by
 from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
+from amberquarry.sheet.sheet import Sheet
 from amberquarry.sheet.typography import rows_of
 from amberquarry.values import Block, BlockKind, Box, Line, weighted_confidence
 
@@ -37,10 +36,7 @@ _OVERHANG, _SCALE = 3.0, 0.4  # letters that a scale stands out; share of the ch
 _LEAST_CHART, _FILLED, _MOST_LABELS, _WIDE_LABEL = 8.0, 0.3, 0.25, 0.6
 _OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
 
-# Photographs by their tones: pixels of a cell; levels under the paper; share of white that it may
-# hold; share of their box that is toned; of the page, at most.
-_CELL, _PALE, _MOST_WHITE, _SOLID, _WHOLE_PAGE = 8, 14, 0.2, 0.85, 0.95
-_PHOTOGRAPH, _TEXTURE, _PAPER_SHARE = 5.0, 3.0, 90  # letters of a side; deviation; percentile
+_PHOTOGRAPH, _TEXTURE = 5.0, 3.0  # of a photograph: letters of a side; deviation of its levels
 # Dark ground and folds: share of the height; of the picture's longer side; grey levels.
 _FOLD, _AT_PICTURE_EDGE, _DARK, _EVEN = 0.5, 0.01, 80, 16
 _UNSURE, _SURE_PAGE = 0.65, 0.85  # mean confidence of a table's letters; of a page's others
@@ -48,10 +44,11 @@ _UNSURE, _SURE_PAGE = 0.65, 0.85  # mean confidence of a table's letters; of a p
 _AMONG_TEXT, _AMID_TEXT, _LONGEST = 0.8, 0.5, 6.0
 
 Floats = NDArray[np.float64]
+Size = tuple[float, float]
 
 
 def find_figures(
-    found: Components,
+    sheet: Sheet,
     lines: list[TextLine],
     letter: float,
     scales: list[Box],
@@ -67,11 +64,12 @@ def find_figures(
     around it that no line of text and no rule across the page parts from it: what lies between the
     lines of text over and under it, and beside it. Short lines in there are its labels.
     """
-    seeds = [*found.pictures, *found.strokes, *_lone_strokes(found, lines, letter)]
-    seeds += _bars(found, lines, letter)
+    seeds = [*sheet.areas.pictures, *sheet.areas.strokes]
+    seeds += _lone_strokes(sheet.glyphs, lines, letter)
+    seeds += _bars(sheet, lines, letter)
     if not seeds:
         return []
-    charts = _charts(found, lines, letter)
+    charts = _charts(sheet, lines, letter)
     seeds += charts
     text = [
         line
@@ -79,10 +77,10 @@ def find_figures(
         if not any(chart.contains(*line.box.middle) for chart in charts)
     ]
     blocks = _array([line.box for line in text])
-    width = found.rules.shape[1]
-    across = [b for b in found.rule_boxes if b.width >= _LONG_RULE * width and b.height < letter]
+    wide = _LONG_RULE * sheet.frame.width
+    across = [b for b in sheet.rules.boxes if b.width >= wide and b.height < letter]
     bounds = np.concatenate([blocks, _array(across)])
-    ink = _ink_boxes(found, text, letter)
+    ink = _ink_boxes(sheet, text, letter)
     walls = _array([Box(g.middle[0], g.y0, g.middle[0], g.y1) for g in columns])
     boxes = _array(seeds)
     for _ in range(3):  # grown over what is near, seeds may meet
@@ -201,28 +199,28 @@ def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
     return [line for line in lines if certain(line)]
 
 
-def _lone_strokes(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+def _lone_strokes(glyphs: Glyphs, lines: list[TextLine], letter: float) -> list[Box]:
     """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text."""
-    in_text = np.zeros(len(found.area), bool)
+    in_text = np.zeros(len(glyphs.area), bool)
     for line in lines:
         if len(line.pieces) >= _TEXT_PIECES:
             tallest = _OVER_LETTERS * CAPITAL_RATIO * line.x_height
-            in_text[line.pieces] = found.height[line.pieces] <= tallest
-    thin = found.area < _THIN * found.width * found.height
-    large = np.minimum(found.width, found.height) > _LEAST_STROKE * letter
-    return _boxes_of(found, found.usable & ~in_text & thin & large)
+            in_text[line.pieces] = glyphs.height[line.pieces] <= tallest
+    thin = glyphs.area < _THIN * glyphs.width * glyphs.height
+    large = np.minimum(glyphs.width, glyphs.height) > _LEAST_STROKE * letter
+    return _boxes_of(glyphs, glyphs.usable & ~in_text & thin & large)
 
 
-def _charts(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+def _charts(sheet: Sheet, lines: list[TextLine], letter: float) -> list[Box]:
     """Return the frames that strokes fill, as curves fill a chart, and no text does.
 
     What is written in there, however long, is a label or a key.
     """
-    strokes = _array(found.strokes)
+    strokes = _array(sheet.areas.strokes)
     boxes = _array([line.box for line in lines])
     areas = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
     charts = []
-    for frame in found.rule_boxes:
+    for frame in sheet.rules.boxes:
         if min(frame.width, frame.height) < _LEAST_CHART * letter:
             continue
         own = strokes[_inside(strokes, list(frame))]
@@ -237,33 +235,33 @@ def _charts(found: Components, lines: list[TextLine], letter: float) -> list[Box
     return charts
 
 
-def _bars(found: Components, lines: list[TextLine], letter: float) -> list[Box]:
+def _bars(sheet: Sheet, lines: list[TextLine], letter: float) -> list[Box]:
     """Return the boxes of the bars of barcodes; long thin ones were taken for rules."""
-    free = np.flatnonzero(found.usable & ~owned_by(lines, found))
-    boxes = _array([*_boxes_of(found, free), *found.rule_boxes])
+    free = np.flatnonzero(sheet.glyphs.usable & ~owned_by(lines, sheet.glyphs))
+    boxes = _array([*_boxes_of(sheet.glyphs, free), *sheet.rules.boxes])
     return [Box(*box) for box in boxes[are_bars(boxes, letter)].tolist()]
 
 
-def _boxes_of(found: Components, chosen: NDArray[np.bool_] | NDArray[np.int64]) -> list[Box]:
-    return [Box(*edges) for edges in found.boxes_of(chosen).tolist()]
+def _boxes_of(glyphs: Glyphs, chosen: NDArray[np.bool_] | NDArray[np.int64]) -> list[Box]:
+    return [Box(*edges) for edges in glyphs.boxes_of(chosen).tolist()]
 
 
-def _ink_boxes(found: Components, text: list[TextLine], letter: float) -> Floats:
+def _ink_boxes(sheet: Sheet, text: list[TextLine], letter: float) -> Floats:
     """Return the boxes (N, 4) of all that is printed and neither text nor a rule of the page.
 
     Specks are left out: on a scan they lie all around.
     """
-    free = np.maximum(found.width, found.height) >= _LEAST_INK * letter
+    glyphs, frame = sheet.glyphs, sheet.frame
+    free = np.maximum(glyphs.width, glyphs.height) >= _LEAST_INK * letter
     free[0] = False
     for line in text:
         free[line.pieces] = False
-    height, width = found.rules.shape
     rules = [
         box
-        for box in found.rule_boxes
-        if box.width < _LONG_RULE * width and box.height < _LONG_RULE * height
+        for box in sheet.rules.boxes
+        if box.width < _LONG_RULE * frame.width and box.height < _LONG_RULE * frame.height
     ]
-    boxes = _array([*_boxes_of(found, free), *rules, *found.pictures])
+    boxes = _array([*_boxes_of(glyphs, free), *rules, *sheet.areas.pictures])
     if len(boxes) > _MOST_INK:
         area = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
         boxes = boxes[np.argsort(-area, kind="stable")[:_MOST_INK]]
@@ -377,13 +375,13 @@ def drawings_of_tables(blocks: list[Block]) -> list[Block]:
     return place_figures(blocks, drawn)
 
 
-def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Block]:
+def whole_photographs(blocks: list[Block], areas: Areas, size: Size) -> list[Block]:
     """Return blocks with photographs as far as their tones reach, pale parts too.
 
     Evened light bleaches sky and mist. What is toned all over, solid, textured, and holds no line
     of text is a photograph, or belongs to one that was found. Dark ground beside the page and the
     shadow of a fold are none.
-    grey: of the page in whose pixels the blocks stand.
+    size: of the page, width and height.
     """
     text = [
         line
@@ -396,7 +394,8 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     blocks = [
         block
         for block in blocks
-        if block.kind is not BlockKind.FIGURE or not _is_ground(block.box, written, grey)
+        if block.kind is not BlockKind.FIGURE
+        or not _is_ground(block.box, written, areas.tones, size)
     ]
     if not text:
         return blocks
@@ -404,7 +403,8 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
     letter = CAPITAL_RATIO * float(np.median([line.x_height for line in text]))
     figures = [block for block in blocks if block.kind is BlockKind.FIGURE]
     new: list[Box] = []
-    for area, tones in _toned(grey, letter):
+    for toned in areas.toned:
+        area = toned.box
         # shadows and the table lie around the text or along a fold
         if area.overlap(written) < _AMONG_TEXT * area.area or _inside(lines, list(area)).any():
             continue
@@ -414,48 +414,28 @@ def whole_photographs(blocks: list[Block], grey: NDArray[np.uint8]) -> list[Bloc
         elif (
             min(area.width, area.height) > _PHOTOGRAPH * letter
             and max(area.width, area.height) < _LONGEST * min(area.width, area.height)
-            and tones > _TEXTURE
+            and toned.deviation > _TEXTURE
         ):
             new.append(area)
     return place_figures(blocks, new) if new else blocks
 
 
-def _is_ground(box: Box, written: Box, grey: NDArray[np.uint8]) -> bool:
+def _is_ground(box: Box, written: Box, tones: Tones | None, size: Size) -> bool:
     """Return whether a box holds the shadow of a fold, or even dark ground at an edge.
 
-    written: around all text of the page. A photograph in black and white is as even as ground, but
-    stands among the text.
+    written: around all text of the page. size: of the page, width and height. A photograph in black
+    and white is as even as ground, but stands among the text.
     """
-    height, width = grey.shape
+    width, height = size
     if box.height > _FOLD * height and box.height > _LONGEST * box.width:
         return True
-    if box.overlap(written) > _AMID_TEXT * box.area:
+    if tones is None or box.overlap(written) > _AMID_TEXT * box.area:
         return False
-    x0, y0, x1, y1 = (max(0, round(edge)) for edge in box)
-    tones = grey[y0:y1:2, x0:x1:2]
     room = _AT_PICTURE_EDGE * max(width, height)
     inside = box.x0 > room and box.y0 > room and box.x1 < width - room and box.y1 < height - room
-    if inside or not tones.size:
+    levels = tones.within(box)
+    if inside or not levels.size:
         return False
-    dark = float(np.percentile(tones, 10))
-    even = float((np.abs(tones.astype(np.int16) - dark) < _EVEN).mean())
+    dark = float(np.percentile(levels, 10))
+    even = float((np.abs(levels.astype(np.int16) - dark) < _EVEN).mean())
     return dark < _DARK and even > 0.5
-
-
-def _toned(grey: NDArray[np.uint8], letter: float) -> list[tuple[Box, float]]:
-    """Return where a page is toned all over, without white, and how much the tones vary."""
-    paper = float(np.percentile(grey[::8, ::8], _PAPER_SHARE))
-    white = cv2.threshold(grey, paper - _PALE, 255, cv2.THRESH_BINARY)[1]
-    mask = (in_blocks(np.asarray(white, np.uint8), _CELL) < _MOST_WHITE * 255).astype(np.uint8)
-    rows, columns = mask.shape
-    reach = max(3, round(letter / _CELL)) | 1
-    mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, np.ones((reach, reach), np.uint8))
-    _, boxes = connected_pieces(mask, connectivity=4)
-    found = []
-    for x, y, w, h, area in boxes[1:].tolist():
-        if area < _SOLID * w * h or max(w / columns, h / rows) > _WHOLE_PAGE:
-            continue
-        tones = grey[y * _CELL : (y + h) * _CELL, x * _CELL : (x + w) * _CELL]
-        box = Box(x * _CELL, y * _CELL, (x + w) * _CELL, (y + h) * _CELL)
-        found.append((box, float(tones.std())))
-    return found

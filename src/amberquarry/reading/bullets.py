@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
+from amberquarry.ink.components import Ink
 from amberquarry.sheet.measuring import TextLine
 
 _AWAY = 1.9  # x-heights from a bullet to the middle of the first letter
@@ -21,32 +21,32 @@ _RINGS, _RING = frozenset("©®oO0°¢"), 0.8  # as which a ring is read; x-heig
 _AS_WIDE = 0.8  # as it is high: raised figures are narrower
 
 
-def lone_bullet(found: Components, line: TextLine, first_x: float) -> tuple[str, int] | None:
+def lone_bullet(ink: Ink, line: TextLine, first_x: float) -> tuple[str, int] | None:
     """Return a bullet before what was read of a line, and its piece; None where there is none.
 
     first_x: the middle of the first letter that was read.
     """
-    before = line.pieces[found.right[line.pieces] < first_x - _AWAY * line.x_height]
+    before = line.pieces[ink.glyphs.right[line.pieces] < first_x - _AWAY * line.x_height]
     if len(before) != 1 or len(line.pieces) < 3:
         return None
     piece = int(before[0])
     size = max(1.0, line.x_height)
-    width, height = float(found.width[piece]), float(found.height[piece])
+    width, height = float(ink.glyphs.width[piece]), float(ink.glyphs.height[piece])
     if max(width, height) > _LARGEST * size and height > _DASH * width:
         return None
     if width < _UPRIGHT * height:  # a bit of a broken rule
         return None
     if height <= _DASH * width:
         return ("—" if width > _LONG_DASH * size else "–"), piece
-    fill = float(found.area[piece]) / (width * height)
+    fill = float(ink.glyphs.area[piece]) / (width * height)
     small = max(width, height) < _SMALL * size
     if fill >= _SQUARE:
         return ("▪" if small else "■"), piece
     if fill >= _ROUND:
         return ("·" if small else "•"), piece
-    x = int(found.left[piece] + width / 2)
-    y = int(found.top[piece] + height / 2)
-    hollow = found.labels[y, x] != piece
+    x = int(ink.glyphs.left[piece] + width / 2)
+    y = int(ink.glyphs.top[piece] + height / 2)
+    hollow = ink.labels[y, x] != piece
     return ("◦" if hollow else "*"), piece
 
 
@@ -63,8 +63,8 @@ def settle_ring(text: str, boxes: NDArray[np.float32], x_height: float) -> str:
     return "◦" + text[1:] if is_ring else text
 
 
-def without_piece(found: Components, line: TextLine, piece: int) -> TextLine:
+def without_piece(ink: Ink, line: TextLine, piece: int) -> TextLine:
     """Return a line without its first piece."""
     pieces = line.pieces[line.pieces != piece]
-    box = line.box._replace(x0=float(found.left[pieces].min()))
+    box = line.box._replace(x0=float(ink.glyphs.left[pieces].min()))
     return replace(line, pieces=pieces, box=box)

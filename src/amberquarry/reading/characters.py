@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import unicodedata
 
+from amberquarry.values import UNKNOWN
+
 _ASCII = "".join(chr(code) for code in range(0x20, 0x7F))
 _LATIN_1 = "".join(chr(code) for code in range(0xA1, 0x100) if code != 0xAD)
 _LATIN_EXTENDED_A = "".join(
@@ -26,8 +28,6 @@ _SUPERSCRIPT = "⁰⁴⁵⁶⁷⁸⁹⁺⁻ⁿ₀₁₂₃₄₅₆₇₈₉⅓�
 _ARROWS = "←↑→↓↔⇐⇒⇔"
 _MATHEMATICAL = "∀∂∃∅∇∈∉∏∑√∝∞∧∨∩∪∫≈≠≡≤≥≪≫⊂⊆⊕⊗⊥ℓℝ⟨⟩‖"
 _SHAPES = "■□▪▲△►▼◆◇○●★☆☐☑☒♀♂✓✗"
-# Stands for any letter or sign of a script that the reader does not know.
-UNKNOWN = "\ufffd"
 
 ALPHABET = (
     _ASCII

@@ -16,9 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import expit
 
-from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.languages import Prior, words_of
-from amberquarry.values import Line, Word
+from amberquarry.values import UNKNOWN, Line, Word
 
 FACTS = (
     "constant",

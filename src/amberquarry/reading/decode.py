@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
+from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.ground import TIME_STRIDE
 from amberquarry.reading.languages import WORD, Prior
 from amberquarry.reading.net import Steps
@@ -19,6 +19,7 @@ from amberquarry.reading.search import (
     read_part,
     with_listed_words,
 )
+from amberquarry.values import UNKNOWN
 
 _FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
 _FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
+from amberquarry.ink.components import Ink
 from amberquarry.reading.ground import (
     BASELINE_ROW,
     LINE_HEIGHT,
@@ -35,9 +35,9 @@ class LinePicture:
         return self.first_x + column / self.columns_per_px
 
 
-def owners(found: Components, lines: list[TextLine]) -> NDArray[np.int64]:
+def owners(ink: Ink, lines: list[TextLine]) -> NDArray[np.int64]:
     """Return for each component the number of the line that it belongs to, -1 for none."""
-    owner = np.full(len(found.area), -1, np.int64)
+    owner = np.full(len(ink.glyphs.area), -1, np.int64)
     for number, line in enumerate(lines):
         owner[line.pieces] = number
     return owner
@@ -45,7 +45,7 @@ def owners(found: Components, lines: list[TextLine]) -> NDArray[np.int64]:
 
 def cut_line(
     grey: NDArray[np.uint8],
-    found: Components,
+    ink: Ink,
     line: TextLine,
     foreign: NDArray[np.bool_],
     settings: ReadingSettings,
@@ -71,10 +71,10 @@ def cut_line(
     if y1 <= y0 or x1 <= x0:
         return LinePicture(np.zeros((LINE_HEIGHT, columns), np.float32), first_x, wide)
     crop = grey[y0:y1, x0:x1]
-    hidden = foreign[found.labels[y0:y1, x0:x1]] | (found.rules[y0:y1, x0:x1] > 0)
+    hidden = foreign[ink.labels[y0:y1, x0:x1]] | (ink.drawn_rules[y0:y1, x0:x1] > 0)
     if hidden.any():
         soft = cv2.dilate(hidden.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        own = (found.labels[y0:y1, x0:x1] > 0) & ~hidden
+        own = (ink.labels[y0:y1, x0:x1] > 0) & ~hidden
         crop = np.where(soft & ~own, np.uint8(255), crop)
     across, up_down = 1.0, 1.0
     if scale < 0.75:  # average before sampling

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
+from amberquarry.ink.components import Ink
 from amberquarry.ink.pitch import fit_grid
 from amberquarry.sheet.measuring import TextLine
 
@@ -60,20 +60,22 @@ class PlacedText:
         return self.take("".join(self.text[n] for n in rows), rows)
 
 
-def set_leaders(text: PlacedText, line: TextLine, found: Components) -> PlacedText:
+def set_leaders(text: PlacedText, line: TextLine, ink: Ink) -> PlacedText:
     """Return a line's text with rows of dots as they are printed: so many, close or spaced.
 
     The net reads dots that stand close as fewer, and a row now as one run, now parted; their
     pieces of ink tell how they are set.
     """
-    width, height = found.width[line.pieces], found.height[line.pieces]
+    width, height = ink.glyphs.width[line.pieces], ink.glyphs.height[line.pieces]
     small = line.pieces[np.maximum(width, height) < _LARGEST_DOT * line.x_height]
     for match in reversed(list(_LEADERS.finditer(text.text))):
         rows = np.array([n for n in range(*match.span()) if text.text[n] == "."])
         boxes = text.boxes[rows]
-        own = small[(found.right[small] > boxes[0, 0]) & (found.left[small] < boxes[-1, 2])]
+        own = small[
+            (ink.glyphs.right[small] > boxes[0, 0]) & (ink.glyphs.left[small] < boxes[-1, 2])
+        ]
         if len(own) > _DOTS_WHOLE * len(rows):
-            boxes = found.boxes_of(own[np.argsort(found.left[own], kind="stable")])
+            boxes = ink.glyphs.boxes_of(own[np.argsort(ink.glyphs.left[own], kind="stable")])
             rows = rows[np.linspace(0, len(rows) - 1, len(own)).round().astype(int)]
         dots = text.take("." * len(rows), rows)
         dots.boxes[:] = boxes

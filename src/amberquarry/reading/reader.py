@@ -5,15 +5,15 @@ from __future__ import annotations
 import itertools
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import Labels
-from amberquarry.ink.components import Components
+from amberquarry.ink.components import Ink
 from amberquarry.reading.bullets import lone_bullet, settle_ring, without_piece
-from amberquarry.reading.characters import UNKNOWN
 from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import (
     Characters,
@@ -57,7 +57,7 @@ from amberquarry.reading.styles import edges_of, settle_bold, word_styles
 from amberquarry.settings import ReadingSettings
 from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.sheet.typography import type_size
-from amberquarry.values import Box, Line, Style, Word
+from amberquarry.values import UNKNOWN, Box, Line, Style, Word
 
 # A line is believed to be text if its mean confidence reaches this; short ones, which specks and
 # textures give, must be surer by up to the second figure.
@@ -112,9 +112,29 @@ class _Reading:
         return bool((np.diff(letters) > _PART_STEP * self.line.x_height).any())
 
 
+@dataclass(frozen=True, slots=True)
+class InkTexts:
+    """The texts of a sheet whose lines a reader reads from ink."""
+
+    grey: NDArray[np.uint8]  # (H, W), the prepared page
+    ink: Ink
+    network: LineNetwork
+    settings: ReadingSettings
+
+    def read(self, lines: Sequence[TextLine]) -> dict[int, Line]:
+        """Return what stands in lines by their numbers, without those not believable as text."""
+        results = read_lines(self.grey, self.ink, [*lines], self.network, self.settings)
+        found = {}
+        for measured, line in zip(lines, results, strict=True):
+            if line is not None:
+                line.x_height = type_size(line.text, line.character_boxes) or measured.x_height
+                found[measured.number] = line
+        return found
+
+
 def read_lines(
     grey: NDArray[np.uint8],
-    found: Components,
+    ink: Ink,
     lines: list[TextLine],
     network: LineNetwork,
     settings: ReadingSettings,
@@ -124,8 +144,8 @@ def read_lines(
     Boxes are in the prepared page's frame. Doubtful words are read anew once the page's language
     is known from all of its lines.
     """
-    owner = owners(found, lines)
-    readings = _read_all(grey, found, lines, owner, network, settings)
+    owner = owners(ink, lines)
+    readings = _read_all(grey, ink, lines, owner, network, settings)
     texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
     script = main_script(texts)
     language = identify(" ".join(texts))
@@ -145,21 +165,21 @@ def read_lines(
         if not parts:
             results.append(None)
             continue
-        bullet = lone_bullet(found, parts[0].line, float(parts[0].centres[0]))
+        bullet = lone_bullet(ink, parts[0].line, float(parts[0].centres[0]))
         if bullet is not None:
             owner[bullet[1]] = -1
-            line = without_piece(found, parts[0].line, bullet[1])
+            line = without_piece(ink, parts[0].line, bullet[1])
             parts = [replace(parts[0], line=line), *parts[1:]]
         if known and search:
             parts = [
                 replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
             ]
-        whole = in_one_line([_placed(part, found, owner, number) for part in parts])
+        whole = in_one_line([_placed(part, ink, owner, number) for part in parts])
         text = settle_scripts(whole.text, letters)
         text = settle_brackets(settle_figures(text, language))
         text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
         text = settle_ring(text, whole.boxes, parts[0].line.x_height)
-        whole = set_leaders(replace(whole, text=text), lines[number], found)
+        whole = set_leaders(replace(whole, text=text), lines[number], ink)
         whole = close_spaced_letters(without_feet(whole))
         if language != "fr":  # French sets its marks off by custom
             whole = close_marks(whole)
@@ -167,7 +187,7 @@ def read_lines(
         gridded = set_on_grid(whole, lines[number].step) if lines[number].step else whole
         whole = part_figures(whole, size) if gridded is whole else gridded
         if bullet is not None:
-            whole = with_bullet(whole, bullet[0], found.boxes_of(np.array([bullet[1]]))[0])
+            whole = with_bullet(whole, bullet[0], ink.glyphs.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)
         sizes.append(size)
         results.append(make_line(whole))
@@ -182,7 +202,7 @@ def read_lines(
 
 def _read_all(
     grey: NDArray[np.uint8],
-    found: Components,
+    ink: Ink,
     lines: list[TextLine],
     owner: NDArray[np.int64],
     network: LineNetwork,
@@ -196,13 +216,13 @@ def _read_all(
     def read_as(line: TextLine) -> _Reading:
         foreign = owner >= 0
         foreign[line.pieces] = False
-        picture = cut_line(grey, found, line, foreign, settings)
+        picture = cut_line(grey, ink, line, foreign, settings)
         steps = weighed(figures_joined(network.steps(picture.ink)), settings.word_parting)
         read = decode(steps)
         return _Reading(line, picture, read, doubts_of(steps), figures_at_start(steps, read))
 
     for number, line in enumerate(lines):
-        parts = parts_at_wide_gaps(line, found) if line.step else [line]
+        parts = parts_at_wide_gaps(line, ink) if line.step else [line]
         if len(parts) > 1:
             apart = [reading for reading in map(read_as, parts) if reading.read.text.strip()]
             readings.append(apart if any(believable(part.read) for part in apart) else [])
@@ -217,16 +237,16 @@ def _read_all(
             others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
             best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
         if not believable(best.read):
-            if _is_dash(line, best.read, found):
+            if _is_dash(line, best.read, ink):
                 dashes[number] = best
             readings.append([])
             continue
         if not best.has_wide_gap:
             readings.append([best])
             continue
-        boxes = place_characters(found.labels, owner, number, line, best.read.text, best.centres)
+        boxes = place_characters(ink.labels, owner, number, line, best.read.text, best.centres)
         in_parts = []
-        for own in parts_of_one_size(line, best.read.text, boxes, found):
+        for own in parts_of_one_size(line, best.read.text, boxes, ink):
             inside = (best.centres >= own.box.x0) & (best.centres <= own.box.x1)
             anew, before = read_as(own), best.read.confidences[inside]
             if len(before) and anew.confidence < float(before.mean()):
@@ -257,11 +277,11 @@ def _in_rows(dashes: dict[int, _Reading], readings: list[list[_Reading]]) -> dic
     return {n: dash for n, dash in dashes.items() if cells[n] >= _CELLS_BESIDE}
 
 
-def _placed(part: _Reading, found: Components, owner: NDArray[np.int64], number: int) -> PlacedText:
+def _placed(part: _Reading, ink: Ink, owner: NDArray[np.int64], number: int) -> PlacedText:
     """Return the characters of a part of line `number` where their ink is."""
     read, line = part.read, part.line
     centres = part.centres
-    boxes = place_characters(found.labels, owner, number, line, read.text, centres)
+    boxes = place_characters(ink.labels, owner, number, line, read.text, centres)
     base = np.polyval(line.baseline, centres)
     if len(read.text) > _SCRAP:
         foot, height = base[0] - boxes[0, 3], boxes[0, 3] - boxes[0, 1]
@@ -281,24 +301,24 @@ def _surer(parts: list[_Reading], whole: _Reading) -> bool:
     return float(confidences.mean()) > whole.confidence + gain
 
 
-def parts_at_wide_gaps(line: TextLine, found: Components) -> list[TextLine]:
+def parts_at_wide_gaps(line: TextLine, ink: Ink) -> list[TextLine]:
     """Return the parts of a row of a listing that stand far apart: the net reads dots in the white.
 
     They keep the base line and size of the row.
     """
-    pieces = line.pieces[np.argsort(found.left[line.pieces], kind="stable")]
-    reached = np.maximum.accumulate(found.right[pieces])
-    gaps = found.left[pieces[1:]] - reached[:-1]
+    pieces = line.pieces[np.argsort(ink.glyphs.left[line.pieces], kind="stable")]
+    reached = np.maximum.accumulate(ink.glyphs.right[pieces])
+    gaps = ink.glyphs.left[pieces[1:]] - reached[:-1]
     cuts = np.flatnonzero(gaps > _WIDE_GAP * line.x_height) + 1
     return [
-        replace(line, box=found.box_of(own), pieces=own)
+        replace(line, box=ink.glyphs.box_of(own), pieces=own)
         for own in np.split(pieces, cuts)
         if len(own)
     ]
 
 
 def parts_of_one_size(
-    line: TextLine, text: str, boxes: NDArray[np.float32], found: Components
+    line: TextLine, text: str, boxes: NDArray[np.float32], ink: Ink
 ) -> list[TextLine]:
     """Return the parts of a line with wide gaps in which type has one size; none if all has.
 
@@ -324,13 +344,13 @@ def parts_of_one_size(
     if len(parts) < 2:
         return []
     edges = [(boxes[a[-1], 2] + boxes[b[0], 0]) / 2 for (a, _), (b, _) in itertools.pairwise(parts)]
-    middle = (found.left[line.pieces] + found.right[line.pieces]) / 2
+    middle = (ink.glyphs.left[line.pieces] + ink.glyphs.right[line.pieces]) / 2
     share = np.searchsorted(edges, middle)
     own = [line.pieces[share == n] for n in range(len(parts))]
     if not all(map(len, own)):
         return []
     return [
-        TextLine(found.box_of(pieces), pieces, line.baseline, size or line.x_height)
+        TextLine(ink.glyphs.box_of(pieces), pieces, line.baseline, size or line.x_height)
         for pieces, (_, size) in zip(own, parts, strict=True)
     ]
 
@@ -355,10 +375,10 @@ def believable(found: Characters) -> bool:
     return float(found.confidences.mean()) >= least
 
 
-def _is_dash(line: TextLine, read: Characters, found: Components) -> bool:
+def _is_dash(line: TextLine, read: Characters, ink: Ink) -> bool:
     """Return whether a line is one stroke across, read as a dash: only which is doubtful."""
     [first, *others] = line.pieces.tolist()
-    across = found.width[first] > _ACROSS * found.height[first]
+    across = ink.glyphs.width[first] > _ACROSS * ink.glyphs.height[first]
     return not others and bool(across) and read.text.strip() in _DASHES
 
 
@@ -485,9 +505,7 @@ def settle_unknown(lines: list[Line]) -> None:
             line.unsupported_script = True
 
 
-def trial_lines(
-    found: Components, lines: list[TextLine], letter: float, most: int
-) -> list[TextLine]:
+def trial_lines(ink: Ink, lines: list[TextLine], letter: float, most: int) -> list[TextLine]:
     """Return a few lines to try a page with: of middle length, which tell as much as long ones.
 
     Long lines come next, and short ones, which may be anything, last. letter: usual height of the
@@ -495,7 +513,7 @@ def trial_lines(
     """
 
     def rank(line: TextLine) -> tuple[int, int]:
-        tall = int((found.height[line.pieces] >= 0.5 * letter).sum())
+        tall = int((ink.glyphs.height[line.pieces] >= 0.5 * letter).sum())
         if tall > _LONG_TRIAL:
             return 1, tall
         return (0 if tall >= _SHORT_TRIAL else 2), -tall
@@ -513,20 +531,20 @@ class Trial:
 
 def try_lines(
     grey: NDArray[np.uint8],
-    found: Components,
+    ink: Ink,
     lines: list[TextLine],
     network: LineNetwork,
     settings: ReadingSettings,
 ) -> Trial:
     """Return how surely lines are read as letters and figures; 0 without lines."""
     total, known, count = 0.0, 0.0, 0
-    foreign = np.zeros(len(found.area), bool)
+    foreign = np.zeros(len(ink.glyphs.area), bool)
     for line in lines:
-        read = decode(network.steps(cut_line(grey, found, line, foreign, settings).ink))
+        read = decode(network.steps(cut_line(grey, ink, line, foreign, settings).ink))
         for confidence, sign in zip(read.confidences.tolist(), read.text, strict=True):
             total += confidence if sign.isalnum() or sign == UNKNOWN else 0
             known += confidence if sign.isalnum() else 0
         # dots lead on either way up and tell nothing
-        tall = int((found.height[line.pieces] >= 0.5 * line.x_height).sum())
+        tall = int((ink.glyphs.height[line.pieces] >= 0.5 * line.x_height).sum())
         count += max(tall // 2, len(re.sub(r"[ .·]", "", read.text)))
     return Trial(total / count, known / count) if count else Trial(0.0, 0.0)

@@ -18,8 +18,9 @@ from numpy.typing import NDArray
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
+from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.languages import Prior, sign_of
+from amberquarry.values import UNKNOWN
 
 _SURE = 0.9  # probability of a step's best class from which it is not in doubt
 _RIVAL = 0.05  # probability from which another sign is a rival of the best one

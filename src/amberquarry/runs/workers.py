@@ -167,7 +167,7 @@ def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
 def _read_range(
     pipe: Connection, task: Range, settings: Settings, limits: Limits, network: Any
 ) -> None:
-    from amberquarry.choosing import read_picture
+    from amberquarry.pages.ways import read_picture
     from amberquarry.sources import open_source
 
     try:

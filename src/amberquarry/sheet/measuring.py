@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.components import Components
+from amberquarry.sheet.glyphs import Glyphs
 from amberquarry.sheet.rowwise import Rowwise
 from amberquarry.values import Box
 
@@ -39,6 +39,7 @@ class TextLine:
     x_height: float  # pixels
     plain: bool = False  # all letters of one height: capitals, figures or only low letters
     step: float = 0.0  # pixels from letter to letter in fixed pitch, 0 elsewhere
+    number: int = -1  # by which it is known on its sheet, once that is laid out
 
     @property
     def least_x_height(self) -> float:
@@ -54,7 +55,7 @@ class TextLine:
 
 
 def measure_lines(
-    found: Components, groups: list[NDArray[np.int64]], core: NDArray[np.bool_]
+    glyphs: Glyphs, groups: list[NDArray[np.int64]], core: NDArray[np.bool_]
 ) -> list[TextLine]:
     """Return a line for each group of pieces: where it runs and how high its letters are.
 
@@ -64,15 +65,15 @@ def measure_lines(
     if not groups:
         return []
     pieces, rows = np.concatenate(groups), Rowwise.of_lengths([len(own) for own in groups])
-    corners = [rows.smallest(edge[pieces]) for edge in (found.left, found.top)]
-    corners += [rows.largest(edge[pieces]) for edge in (found.right, found.bottom)]
+    corners = [rows.smallest(edge[pieces]) for edge in (glyphs.left, glyphs.top)]
+    corners += [rows.largest(edge[pieces]) for edge in (glyphs.right, glyphs.bottom)]
     boxes = np.stack(corners, 1).tolist()
     letters = core[pieces] | (rows.sum(core[pieces]) == 0)[rows.row]
     pieces, rows = pieces[letters], rows.of(letters)
-    standing = _standing(found, pieces, rows)
+    standing = _standing(glyphs, pieces, rows)
     pieces, rows = pieces[standing], rows.of(standing)
-    x = (found.left[pieces] + found.right[pieces]) / 2
-    top, bottom = found.top[pieces].astype(float), found.bottom[pieces].astype(float)
+    x = (glyphs.left[pieces] + glyphs.right[pieces]) / 2
+    top, bottom = glyphs.top[pieces].astype(float), glyphs.bottom[pieces].astype(float)
     height = rows.median(bottom - top)
     curves, degrees = _base_lines(x, bottom, bottom - top, height, rows)
     x_heights, plain = x_heights_of(_at(curves, x, rows) - top, height, rows)
@@ -149,12 +150,12 @@ def _base_lines(
     return curves, degrees
 
 
-def _standing(found: Components, letters: NDArray[np.int64], rows: Rowwise) -> NDArray[np.bool_]:
+def _standing(glyphs: Glyphs, letters: NDArray[np.int64], rows: Rowwise) -> NDArray[np.bool_]:
     """Return for each letter whether it can stand on its line's base: quotes hang over it.
 
     All do where quotes can't outvote the letters, and where the line is tilted or bent.
     """
-    top, bottom = found.top[letters], found.bottom[letters]
+    top, bottom = glyphs.top[letters], glyphs.bottom[letters]
     height, middle = bottom - top, (top + bottom) / 2
     tallest = rows.largest(height)
     tall = height > _HANGING * tallest[rows.row]
@@ -170,27 +171,27 @@ def _standing(found: Components, letters: NDArray[np.int64], rows: Rowwise) -> N
 
 
 def measure_together(
-    found: Components, groups: list[list[TextLine]], core: NDArray[np.bool_]
+    glyphs: Glyphs, groups: list[list[TextLine]], core: NDArray[np.bool_]
 ) -> list[TextLine]:
     """Return each group of lines, or parts of one, as one line (see `measure_lines`)."""
     pieces = [np.concatenate([line.pieces for line in group]) for group in groups]
-    wholes = measure_lines(found, [from_the_left(own, found) for own in pieces], core)
+    wholes = measure_lines(glyphs, [from_the_left(own, glyphs) for own in pieces], core)
     for whole, group in zip(wholes, groups, strict=True):
         whole.step = max(line.step for line in group)
     return wholes
 
 
 def lines_joined(
-    found: Components, groups: list[list[TextLine]], core: NDArray[np.bool_]
+    glyphs: Glyphs, groups: list[list[TextLine]], core: NDArray[np.bool_]
 ) -> list[TextLine]:
     """Return one line for each group of lines; those that stand alone as they are."""
-    wholes = iter(measure_together(found, [own for own in groups if len(own) > 1], core))
+    wholes = iter(measure_together(glyphs, [own for own in groups if len(own) > 1], core))
     return [next(wholes) if len(own) > 1 else own[0] for own in groups]
 
 
-def from_the_left(pieces: NDArray[np.int64], found: Components) -> NDArray[np.int64]:
+def from_the_left(pieces: NDArray[np.int64], glyphs: Glyphs) -> NDArray[np.int64]:
     """Return pieces in the order in which they begin."""
-    return pieces[np.argsort(found.left[pieces], kind="stable")]
+    return pieces[np.argsort(glyphs.left[pieces], kind="stable")]
 
 
 def x_heights_of(

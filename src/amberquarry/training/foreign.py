@@ -19,8 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import ImageFont
 
-from amberquarry.reading.characters import UNKNOWN
 from amberquarry.training.fetch import read_table
+from amberquarry.values import UNKNOWN
 
 # Blocks of the Unicode standard with how often a script is drawn. Scripts whose letters look like
 # Latin ones (Cherokee, Coptic, Lisu) are left out: a reader can't know them by their shape.

@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 from amberquarry.errors import LearningError, QuarryError
 from amberquarry.formats.records import page_from_record
 from amberquarry.imaging import views_of
-from amberquarry.pipeline import lay_out, line_in
+from amberquarry.layout.arranging import arrange
+from amberquarry.pages.laying import lay_out
+from amberquarry.pages.lines import line_in
 from amberquarry.reading import load_network
 from amberquarry.reading.characters import fold, unknown_characters
 from amberquarry.reading.normalise import cut_line, owners
@@ -75,9 +77,9 @@ def lines_of_folder(folder: Path) -> Iterator[LabelledLine]:
         if found is None:
             log.warning("%s: no ink found, left out", path)
             continue
-        prepared, components, line = found
-        none = np.zeros(len(components.area), bool)
-        picture = cut_line(prepared.grey, components, line, none, settings.reading)
+        prepared, ink, line = found
+        none = np.zeros(len(ink.glyphs.area), bool)
+        picture = cut_line(prepared.grey, ink, line, none, settings.reading)
         yield LabelledLine(str(path), picture.ink, label)
 
 
@@ -102,16 +104,16 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
             source.close()
         written = [line for block in page.blocks for line in block.lines if line.text.strip()]
         for view in views_of(grey, settings.preparation):
-            stages = lay_out(view, load_network(), settings)
-            found = stages.layout.found
-            owner = owners(found, stages.layout.lines)
-            for number, seen in enumerate(stages.layout.lines):
+            stages = lay_out(grey, view, load_network(), settings)
+            ink, lines = stages.ink, arrange(stages.sheet).lines
+            owner = owners(ink, lines)
+            for number, seen in enumerate(lines):
                 line = _in_place(mapped_box(seen.box, stages.prepared.to_source)[0], written)
                 if line is None:
                     continue
                 name = f"{corrected}, page {page.number}, {line.text[:30]!r}"
                 hidden = (owner != number) & (owner >= 0)
-                picture = cut_line(stages.prepared.grey, found, seen, hidden, settings.reading)
+                picture = cut_line(stages.prepared.grey, ink, seen, hidden, settings.reading)
                 yield LabelledLine(name, picture.ink, label_of(line.text, name))
 
 

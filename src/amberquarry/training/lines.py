@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN
+from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.ground import (
     BASELINE_ROW,
     LINE_HEIGHT,
@@ -41,6 +41,7 @@ from amberquarry.training.texts import (
     old_spelling,
     sample_text,
 )
+from amberquarry.values import UNKNOWN
 
 GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 1.0}
 # Among the hands, those that are print: broken letters

@@ -23,11 +23,12 @@ from amberquarry.values.places import (
     mapped_box,
     mapped_line,
 )
-from amberquarry.values.text import Line, Style, Word, legibility_of, weighted_confidence
+from amberquarry.values.text import UNKNOWN, Line, Style, Word, legibility_of, weighted_confidence
 
 __all__ = [
     "LOW_CONFIDENCE",
     "RUNNING",
+    "UNKNOWN",
     "Bend",
     "Block",
     "BlockKind",

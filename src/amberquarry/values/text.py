@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 from amberquarry.values.geometry import Box, Quad
 
+# Stands for any letter or sign of a script that the reader does not know.
+UNKNOWN = "\ufffd"
 _LEAST_PROBABILITY = 1e-3  # less tells no more
 
 

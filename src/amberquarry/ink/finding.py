@@ -1,0 +1,41 @@
+"""The text lines of a page's ink."""
+
+from __future__ import annotations
+
+from amberquarry.imaging import Prepared
+from amberquarry.ink.components import Ink, find_ink
+from amberquarry.ink.gutters import find_gutters
+from amberquarry.ink.lines import find_lines
+from amberquarry.ink.margins import part_margins
+from amberquarry.ink.pitch import join_fixed_pitch
+from amberquarry.settings import LayoutSettings
+from amberquarry.sheet.glyphs import core_letters
+from amberquarry.sheet.measuring import TextLine, from_the_left, measure_lines
+from amberquarry.sheet.sheet import MOST_LINES, UNKNOWN_LETTER_PX, LinesFound
+
+
+def ink_of(page: Prepared) -> Ink:
+    """Return the pieces, rules and areas of a prepared page."""
+    return find_ink(page.ink, page.grey, page.letter_height or UNKNOWN_LETTER_PX)
+
+
+def find_text(ink: Ink, letter: float, settings: LayoutSettings) -> LinesFound:
+    """Return the lines of a page. letter: usual height of its letters, 0 if unknown."""
+    letter = letter or UNKNOWN_LETTER_PX
+    gutters = find_gutters(ink, letter)
+    lines = find_lines(ink.glyphs, letter, gutters, settings)
+    if len(lines) > MOST_LINES:
+        return LinesFound(lines, [], gutters)
+    core = core_letters(ink.glyphs, letter)
+    lines, gutters = join_fixed_pitch(lines, gutters, ink.glyphs, core)
+    return LinesFound(*part_margins(lines, ink.glyphs, core), gutters)
+
+
+def lines_upside_down(turned: Ink, lines: list[TextLine], letter: float) -> list[TextLine]:
+    """Return lines of a page measured on the page turned by 180 degrees.
+
+    turned: the ink of the turned page.
+    """
+    core = core_letters(turned.glyphs, letter or UNKNOWN_LETTER_PX)
+    pieces = [from_the_left(line.pieces, turned.glyphs) for line in lines]
+    return measure_lines(turned.glyphs, pieces, core)

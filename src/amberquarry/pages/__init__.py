@@ -1,0 +1,1 @@
+"""One page from its picture to what is on it."""

@@ -1,0 +1,60 @@
+"""Pictures that hold one line."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging import Prepared, prepare
+from amberquarry.ink.components import Ink
+from amberquarry.ink.finding import find_text, ink_of
+from amberquarry.layout.arranging import arrange, whole_line
+from amberquarry.reading.net import LineNetwork
+from amberquarry.reading.reader import read_lines
+from amberquarry.settings import Settings
+from amberquarry.sheet.measuring import TextLine
+from amberquarry.sheet.sheet import Sheet
+from amberquarry.values import Box, Frame, Line, Mapping, mapped_line
+
+
+def line_in(grey: NDArray[np.uint8], settings: Settings) -> tuple[Prepared, Ink, TextLine] | None:
+    """Return the one line of a picture that was cut to it, None where there is no ink."""
+    if min(grey.shape, default=0) < 3:
+        return None
+    prepared = prepare(grey, settings.preparation, lying=False)
+    ink = ink_of(prepared)
+    text = find_text(ink, prepared.letter_height, settings.layout)
+    frame = Frame(prepared.grey.shape[1], prepared.grey.shape[0], prepared.to_source)
+    sheet = Sheet(frame, prepared.letter_height, ink.glyphs, ink.rules, ink.areas, text)
+    lines = arrange(sheet).lines
+    if not lines:
+        return None
+    # wide gaps may have parted it
+    return prepared, ink, lines[0] if len(lines) == 1 else whole_line(sheet, lines)
+
+
+def read_line_picture(
+    grey: NDArray[np.uint8],
+    network: LineNetwork,
+    settings: Settings,
+    to_source: Mapping | None = None,
+) -> Line:
+    """Return what stands in the picture of one line; empty without ink.
+
+    to_source: from the picture's pixels to those in which the boxes are wanted, if not the same.
+    """
+    found = line_in(grey, settings)
+    if found is None:
+        return empty_line()
+    prepared, ink, line = found
+    [read] = read_lines(prepared.grey, ink, [line], network, settings.reading)
+    if read is None:
+        return empty_line()
+    own = prepared.to_source
+    return mapped_line(read, own if to_source is None else to_source.after(own))
+
+
+def empty_line() -> Line:
+    """Return a line without text, of which nothing is sure."""
+    none = np.zeros(0, np.float32)
+    return Line("", Box(0, 0, 0, 0), 0.0, [], none.reshape(0, 4), none)

@@ -1,0 +1,293 @@
+"""The ways in which a page may be taken, tried in a fixed order and judged by one score."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
+from amberquarry.pages.laying import Stages, lay_out
+from amberquarry.pages.photographs import (
+    PAPER,
+    has_few_words,
+    holds_no_text,
+    in_other_script,
+    is_photograph,
+    letters_in_words,
+    read_scene,
+    with_words_on_pictures,
+    without_marks_of_pictures,
+    without_text,
+)
+from amberquarry.pages.reading import read_laid_out
+from amberquarry.reading.net import LineNetwork
+from amberquarry.settings import Settings
+from amberquarry.sources import PagePicture
+from amberquarry.values import (
+    BlockKind,
+    Page,
+    Picture,
+    PreparationStep,
+    Step,
+    box_at_source,
+    legibility_of,
+)
+
+log = logging.getLogger(__name__)
+
+_ROOM_PX = 6  # around what is cut out of a page
+
+
+@dataclass(frozen=True, slots=True)
+class Better:
+    """When one reading is better than another; characters are those expected to be right."""
+
+    gain: float = 0.01  # of the other's characters, at least
+    believable: float = 0.7  # of the characters that it has more are right
+
+
+BETTER = Better()
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """A page taken in one way."""
+
+    way: str
+    page: Page
+    stages: Stages
+
+    @property
+    def score(self) -> float:
+        """How many of its characters are expected to be right."""
+        return sum(word.confidence * len(word.text) for word in self.page.words)
+
+    @property
+    def characters(self) -> int:
+        """How many characters it has."""
+        return sum(len(word.text) for word in self.page.words)
+
+    def beats(self, other: Attempt) -> bool:
+        """Return whether it reads clearly better than another."""
+        more = self.characters - other.characters
+        least = max(BETTER.believable * more, BETTER.gain * other.score)
+        return self.score - other.score > least
+
+
+@dataclass(slots=True)
+class Tries:
+    """What was tried with a page so far, and the best of it."""
+
+    picture: PagePicture
+    number: int
+    view: View
+    network: LineNetwork
+    settings: Settings
+    attempts: list[Attempt] = field(default_factory=list)
+    best: Attempt = field(init=False)
+    scene: Page | None = None
+    _paper: float = -1.0
+
+    def __post_init__(self) -> None:
+        self.best = self.taken("as it stands", {})
+        self.attempts.append(self.best)
+
+    @property
+    def paper(self) -> float:
+        """The share of the picture that is plain paper."""
+        if self._paper < 0:
+            self._paper = paper_share(self.view.grey)
+        return self._paper
+
+    @property
+    def may_be_scene(self) -> bool:
+        """Whether a scene is looked for at all: a scan in black and white is none of one."""
+        wanted = self.settings.preparation.find_scene_text
+        return wanted and not is_bilevel(self.view.grey)
+
+    def taken(self, name: str, changes: dict[str, float]) -> Attempt:
+        """Return the page taken with other settings."""
+        settings = self.settings.with_values(changes) if changes else self.settings
+        stages = lay_out(self.picture.grey, self.view, self.network, settings)
+        page = read_laid_out(self.picture, self.number, stages, self.network, settings)
+        return Attempt(name, page, stages)
+
+    def did(self, step: Step) -> bool:
+        """Return whether a step was taken with the page as it stands."""
+        return step in {own.step for own in self.attempts[0].page.preparation}
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """A way to take a page: when it is tried, what is changed, and what is said if it wins."""
+
+    name: str
+    why: str
+    when: Callable[[Tries], bool]
+    changes: dict[str, float] = field(default_factory=dict)
+    scene: bool = False  # as a photograph with text on parts of it
+
+
+def _reads_badly(tries: Tries) -> bool:
+    """Whether the page reads badly, though its letters are known."""
+    page = tries.best.page
+    if not 0 < tries.attempts[0].page.confidence < tries.settings.preparation.try_below:
+        return False
+    return not in_other_script(page) and not _has_no_text(tries)
+
+
+def _has_no_text(tries: Tries) -> bool:
+    """Whether the page is a photograph on which nothing is believable."""
+    return tries.scene is not None and holds_no_text(tries.best.page)
+
+
+def _is_photograph(tries: Tries) -> bool:
+    return tries.may_be_scene and is_photograph(tries.best.page, lambda: tries.paper)
+
+
+def _may_be_photograph(tries: Tries) -> bool:
+    """Whether a page of few doubtful words may still be one: dark ground as even as paper."""
+    page = tries.best.page
+    doubtful = tries.may_be_scene and page.confidence < PAPER.doubtful and has_few_words(page)
+    return doubtful and tries.scene is None and page.confidence > 0
+
+
+# The first readings, then other ways to prepare a page that reads badly, those first that helped
+# most pages.
+_FIRST = (
+    Way(
+        "unflattened",
+        "bent lines read better as they are",  # reading follows those that are bent a little
+        lambda tries: tries.did(Step.FLATTEN),
+        {"preparation.flatten": False},
+    ),
+    Way(
+        "pale print kept",
+        "the pale print is text",
+        lambda tries: tries.did(Step.BLEED),
+        {"preparation.lift_bleed": False},
+    ),
+)
+_ALTERNATIVES = (
+    Way(
+        "paler strokes left out",
+        "paler strokes are left out",
+        _reads_badly,
+        {"preparation.ink_threshold": 0.55},
+    ),
+    Way(
+        "paler strokes taken in",
+        "paler strokes are taken in",
+        _reads_badly,
+        {"preparation.ink_threshold": 0.3},
+    ),
+    Way("smoothed", "grain is smoothed", _reads_badly, {"preparation.smoothing_px": 1.0}),
+)
+_SCENE = Way("scene", "a photograph with text on parts of it", _is_photograph, scene=True)
+_LATE_SCENE = Way("scene", "a photograph with text on parts of it", _may_be_photograph, scene=True)
+
+
+def ways(settings: Settings) -> tuple[Way, ...]:
+    """Return the ways that are tried beside the page as it stands, in their order."""
+    count = settings.preparation.alternatives
+    return (*(_FIRST if count else ()), _SCENE, *_ALTERNATIVES[:count], _LATE_SCENE)
+
+
+def read_picture(
+    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+) -> list[Page]:
+    """Return what is on a page, or on both pages where the picture holds two facing ones.
+
+    number: of the picture's page in its file, from 1. Boxes are in the level frame of each page.
+    A page without text gives no blocks with words.
+    """
+    return [tries.best.page for tries in read_in_ways(picture, number, network, settings)]
+
+
+def read_in_ways(
+    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+) -> list[Tries]:
+    """Return what `read_picture` does, each page with all that was tried."""
+    views = views_of(picture.grey, settings.preparation, picture.colours)
+    if len(views) > 1:  # halves of a book are no photographs of signs
+        settings = settings.with_values({"preparation.find_scene_text": False})
+    read = [read_best(picture, number, view, network, settings) for view in views]
+    for tries in read:
+        page = tries.best.page
+        page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
+    if settings.output.pictures:
+        _cut_pictures(picture, [tries.best.page for tries in read])
+    return read
+
+
+def read_best(
+    picture: PagePicture, number: int, view: View, network: LineNetwork, settings: Settings
+) -> Tries:
+    """Return what is on a view's page, taken in the way that reads best."""
+    tries = Tries(picture, number, view, network, settings)
+    for way in ways(settings):
+        if not way.when(tries):
+            continue
+        if way.scene:
+            tries.scene = read_scene(picture, number, network, settings)
+            attempt = Attempt(way.name, tries.scene, tries.best.stages)
+            wins = _says_more(tries)
+        else:
+            attempt = tries.taken(way.name, way.changes)
+            wins = attempt.beats(tries.best)
+        log.debug("page %d, %s: %.0f for %.0f", number, way.name, attempt.score, tries.best.score)
+        tries.attempts.append(attempt)
+        if wins:
+            if not way.scene:
+                before = tries.best.page.confidence
+                gain = f"{way.why}: read at {attempt.page.confidence:.2f} instead of {before:.2f}"
+                attempt.page.preparation.append(PreparationStep(Step.CHOOSE, gain))
+            tries.best = attempt
+        if tries.best.page is tries.scene:
+            return tries
+    tries.best = _of_photograph(tries)
+    return tries
+
+
+def _says_more(tries: Tries) -> bool:
+    """Return whether clearly more was read off boards and signs than off the whole as a page.
+
+    Made for photographs of boards, which read in fragments or not at all as a page. Pages of wide
+    capitals, of unknown faces and blurred ones are read in fragments as a scene: what is read there
+    with some certainty must be a good deal more, unless next to nothing of the picture is paper.
+    """
+    assert tries.scene is not None
+    least = PAPER.clearly if tries.paper >= PAPER.some else PAPER.as_much
+    found = letters_in_words(tries.scene, PAPER.sure_word)
+    page = letters_in_words(tries.best.page, PAPER.sure_word)
+    return found > max(PAPER.lone_sign, least * page)
+
+
+def _of_photograph(tries: Tries) -> Attempt:
+    """Return the best attempt, without marks that are no text where it shows a photograph."""
+    best, scene = tries.best, tries.scene
+    if scene is None:
+        return best
+    if _has_no_text(tries):
+        page = without_text(best.page)
+    else:
+        page = with_words_on_pictures(without_marks_of_pictures(best.page), scene)
+    return Attempt(best.way, page, best.stages)
+
+
+def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
+    """Give figures and equations on the pages of one picture their own, in place."""
+    pixels = picture.grey if picture.colours is None else picture.colours
+    count = 0
+    for page in pages:
+        for block in page.blocks:
+            if block.kind not in (BlockKind.FIGURE, BlockKind.EQUATION):
+                continue
+            box = box_at_source(block.box, page)
+            room = (box.x0 - _ROOM_PX, box.y0 - _ROOM_PX, box.x1 + _ROOM_PX, box.y1 + _ROOM_PX)
+            cut = cut_out(pixels, room, page.rotation)
+            if cut.size:
+                count += 1
+                ending, data = encoded(cut)
+                block.picture = Picture(f"p{page.source_page}-{count}.{ending}", data)
