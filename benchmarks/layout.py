@@ -28,8 +28,9 @@ import cv2
 import numpy as np
 import pypdfium2 as pdfium
 
-from amberquarry import BlockKind, Page, pipeline, read_page
+from amberquarry import BlockKind, Page, read_page
 from amberquarry.assembly import assemble
+from amberquarry.clock import counted
 from amberquarry.formats.records import page_from_record
 from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.scoring.compare import APART, match_words, shared_areas
@@ -45,11 +46,6 @@ NAMES = (*MAKERS, *latex.MAKERS)
 SPLITS = {"inspect": 6, "score": 9}  # documents of each kind
 LEVELS = ("clean", "office")
 DPI = 300.0
-STAGES = {
-    "from ink to blocks": ("find_text", "arrange", "analyse"),
-    "figures": ("find_figures", "place_figures"),
-    "from lines to kinds": ("place_fields", "place_tables", "settle_kinds"),
-}
 _FLAGS = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -360,35 +356,18 @@ def score(
 @click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
 @click.option("--pages", default=40, show_default=True)
 def seconds(data: Path, pages: int) -> None:
-    """Print how long layout takes on clean 300-dpi pages, on one core."""
+    """Print the processor time of each stage on clean 300-dpi pages, on one core."""
     cv2.setNumThreads(1)
-    spent: Counter[str] = Counter()
-
-    def timed(stage: str, call: Any) -> Any:
-        def wrapper(*arguments: Any) -> Any:
-            began = time.perf_counter()
-            result = call(*arguments)
-            spent[stage] += time.perf_counter() - began
-            return result
-
-        return wrapper
-
-    for stage, names in STAGES.items():
-        for name in names:
-            setattr(pipeline, name, timed(stage, getattr(pipeline, name)))
     paths = sorted((data / "layout" / "inspect" / "clean").glob("*.png"))
     chosen = paths[:: max(1, len(paths) // pages)][:pages]
     read_page(chosen[0])
-    spent.clear()
-    began = time.perf_counter()
-    for path in chosen:
-        timed("from lines to a document", assemble)([read_page(path)])
-    whole = time.perf_counter() - began
-    for stage, total_s in spent.items():
-        click.echo(f"{stage:32} {1000 * total_s / len(chosen):8.1f} ms a page")
-    click.echo(
-        f"{'everything':32} {1000 * whole / len(chosen):8.1f} ms a page, {len(chosen)} pages"
-    )
+    began = time.process_time()
+    with counted() as spent:
+        for path in chosen:
+            read_page(path)
+    whole = time.process_time() - began
+    for name, seconds_spent in [*spent.most_common(), ("everything", whole)]:
+        click.echo(f"{name:20} {1000 * seconds_spent / len(chosen):8.1f} ms a page")
 
 
 if __name__ == "__main__":

@@ -20,8 +20,8 @@ import numpy as np
 from PIL import Image
 
 from amberquarry.imaging import prepare
-from amberquarry.layout.analysis import find_text
-from amberquarry.pipeline import stand_upright
+from amberquarry.ink.finding import find_text, ink_of
+from amberquarry.pages.standing import upright
 from amberquarry.reading import load_network
 from amberquarry.settings import Settings
 
@@ -35,16 +35,17 @@ def turns_of(path: str) -> list[tuple[int, int, bool, float]]:
 
     cv2.setNumThreads(1)
     network, settings = load_network(), Settings()
-    upright = np.array(Image.open(path).convert("L"))
+    image = np.array(Image.open(path).convert("L"))
     rows = []
     for turn in (0, 90, 180, 270):
-        grey = np.ascontiguousarray(np.rot90(upright, -turn // 90))
+        grey = np.ascontiguousarray(np.rot90(image, -turn // 90))
         prepared = prepare(grey, settings.preparation)
-        text = find_text(prepared, settings.layout)
+        ink = ink_of(prepared)
+        text = find_text(ink, prepared.letter_height, settings.layout)
         began = time.perf_counter()
-        standing, _, doubtful = stand_upright(grey, prepared, text, network, settings)
+        found = upright(grey, prepared, ink, text, network, settings)
         seconds = time.perf_counter() - began
-        rows.append((turn, standing.turned, doubtful, 1000 * seconds))
+        rows.append((turn, found.prepared.turned, found.unsure, 1000 * seconds))
     return rows
 
 

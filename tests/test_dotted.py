@@ -7,7 +7,7 @@ from PIL import ImageDraw
 
 from amberquarry import BlockKind, read_page
 from amberquarry.ink.dotted import dotted_rules
-from amberquarry.pipeline import _without_doubtful_dots
+from amberquarry.pages.compose import _without_doubtful_dots
 from tests.support.blocks import block_of
 from tests.support.pages import PROSE, blank, pixels, wrap, write_lines
 

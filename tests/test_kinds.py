@@ -17,13 +17,15 @@ from amberquarry.assembly import assemble, languages_of
 from amberquarry.document import Document
 from amberquarry.formats.markdown import document_text
 from amberquarry.formats.records import document_record, schema
+from amberquarry.ink.tones import with_tones
 from amberquarry.kinds.captions import join_captions
 from amberquarry.kinds.figures import place_figures, whole_photographs
 from amberquarry.kinds.items import follows, items_whole, marker_of
 from amberquarry.kinds.settling import settle_kinds
 from amberquarry.runs.folder import read_records
+from amberquarry.sheet.areas import Areas
 from amberquarry.sheet.typography import Measures, fixed_shares, is_fixed
-from amberquarry.values import Block, Box, Emphasis, Page, Style
+from amberquarry.values import Block, Box, Emphasis, Frame, Mapping, Page, Style
 from tests.support.blocks import CODE, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
 
@@ -128,7 +130,9 @@ class FigureTest(unittest.TestCase):
                     block_of(BlockKind.PARAGRAPH, text, y, x=x, size=15.0)
                     for text, x, y in ((prose, 100, 300), (inside, 500, 850), (prose, 100, 1300))
                 ]
-                kinds = [block.kind for block in whole_photographs(blocks, grey)]
+                areas = with_tones(Areas(), grey, Frame(1200, 1600, Mapping()), 22.0)
+                placed = whole_photographs(blocks, areas, (1200, 1600))
+                kinds = [block.kind for block in placed]
                 self.assertEqual(kinds.count(BlockKind.FIGURE), figures)
 
 
@@ -413,23 +417,18 @@ class StructureTest(unittest.TestCase):
     def test_running_heads_of_scans_askew(self):
         """Pages lie differently on the glass: heads at the left stand higher or lower there."""
         text = "The keeper wrote the mark in the book and shut it."
-        for turned in (0, 90, 180, 270):
-            with self.subTest(turned=turned):
-                pages = []
-                for number, skew in enumerate((2.4, -1.2, 0.3), 1):
-                    head = block_of(BlockKind.RUNNING_HEAD, "The harbour", 0.0)
-                    # at the left edge, level with 60 pixels in the middle of the page
-                    drop = 400 * math.tan(math.radians(skew))
-                    x, y = 100.0, 60.0 + drop
-                    x, y = {0: (x, y), 90: (1000 - y, x), 180: (1000 - x, 1000 - y),
-                            270: (y, 1000 - x)}[turned]  # fmt: skip
-                    head.box = Box(x - 40, y - 8, x + 40, y + 8)
-                    body = block_of(BlockKind.PARAGRAPH, f"{number} {text}", 400.0)
-                    page = Page(number, 1000, 1000, None, turned, skew, blocks=[head, body])
-                    pages.append(page)
-                assemble(pages)
-                heads = [page.blocks[0].kind for page in pages]
-                self.assertEqual(heads, [BlockKind.RUNNING_HEAD] * 3)
+        pages = []
+        for number, skew in enumerate((2.4, -1.2, 0.3), 1):
+            angle = math.radians(abs(skew))
+            size = 1000 * (math.cos(angle) + math.sin(angle))  # of a frame around the tilted page
+            room = (size - 1000) / 2
+            head = block_of(BlockKind.RUNNING_HEAD, "The harbour", 60.0 + room)
+            body = block_of(BlockKind.PARAGRAPH, f"{number} {text}", 400.0 + room)
+            frame = Frame(size, size, Mapping(), top=room, foot=1000 + room)
+            pages.append(Page(number, 1000, 1000, None, blocks=[head, body], frame=frame))
+        assemble(pages)
+        heads = [page.blocks[0].kind for page in pages]
+        self.assertEqual(heads, [BlockKind.RUNNING_HEAD] * 3)
 
     def test_levels_follow_size_over_pages(self):
         """One size is one level wherever it stands; numbering goes deeper where it says so."""

@@ -8,10 +8,9 @@ from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
 from amberquarry.ink.components import find_rules, merge_boxes
 from amberquarry.ink.vertical import find_vertical
-from amberquarry.layout.analysis import analyse
 from amberquarry.layout.blocks import Region
 from amberquarry.layout.order import reading_order, with_notes_beside
-from amberquarry.settings import LayoutSettings, PreparationSettings
+from amberquarry.settings import PreparationSettings
 from amberquarry.sheet.measuring import fit_curves, x_heights_of
 from amberquarry.sheet.rowwise import Rowwise
 from tests.support.pages import (
@@ -23,10 +22,11 @@ from tests.support.pages import (
     write_justified,
     write_lines,
 )
+from tests.support.sheets import laid_out
 
 
 def layout_of(image):
-    return analyse(prepare(pixels(image), PreparationSettings()), LayoutSettings())
+    return laid_out(prepare(pixels(image), PreparationSettings()))
 
 
 class LineTest(unittest.TestCase):
@@ -57,7 +57,7 @@ class LineTest(unittest.TestCase):
         layout = layout_of(image)
         self.assertTrue(all(line.box.height < 50 for line in layout.lines))
         self.assertGreaterEqual(len(layout.lines), 3)
-        self.assertGreater(layout.found.rules.sum(), 4000)
+        self.assertGreater(layout.ink.drawn_rules.sum(), 4000)
 
     def test_broken_rules_are_no_text(self):
         """Of a frame in faint print some sides come in bits, which are no strokes of letters."""
@@ -98,7 +98,7 @@ class LineTest(unittest.TestCase):
         clouds = cv2.GaussianBlur(np.random.default_rng(2).normal(0, 1, (500, 700)), (0, 0), 11)
         page = pixels(image).copy()
         page[1100:1600, 200:900] = np.clip(125 + clouds / clouds.std() * 55, 20, 235)
-        layout = analyse(prepare(page, PreparationSettings()), LayoutSettings())
+        layout = laid_out(prepare(page, PreparationSettings()))
         figures = [r.box for r in layout.regions if r.kind is BlockKind.FIGURE]
         self.assertEqual(len(figures), 1)
         self.assertGreater(figures[0].overlap(Box(200, 1100, 900, 1600)), 0.85 * 350_000)
@@ -417,8 +417,7 @@ class VerticalTest(unittest.TestCase):
         write_lines(label, [text], x=8, y=6, size=28)
         image.paste(label.rotate(90, expand=True) if sideways else label, (10, 100))
         prepared = prepare(pixels(image), PreparationSettings())
-        found = analyse(prepared, LayoutSettings()).found
-        return find_vertical(found, prepared.letter_height)
+        return find_vertical(laid_out(prepared).ink.glyphs, prepared.letter_height)
 
     def test_lines_keep_commas_degrees_and_single_letters(self):
         """Parts that are narrower than the letters, or stand alone, belong to their line."""

@@ -13,14 +13,14 @@ from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
 from amberquarry.imaging.light import even_page
 from amberquarry.imaging.shrink import in_blocks
-from amberquarry.layout.analysis import analyse
 from amberquarry.reading.bullets import settle_ring
 from amberquarry.reading.scripts import settle_case
-from amberquarry.settings import LayoutSettings, PreparationSettings
+from amberquarry.settings import PreparationSettings
 from amberquarry.tables.placing import place_tables
 from amberquarry.values import Block
 from tests.support.blocks import face, line_of, of_kind
 from tests.support.pages import blank, pixels, prose_at, write_lines
+from tests.support.sheets import laid_out
 
 font = partial(face, name="DejaVuSans")
 
@@ -284,14 +284,14 @@ class ListingTest(unittest.TestCase):
         write_lines(image, ["gauge = name | station | ( name )", "station = word | figure"], y=300)
         draw = ImageDraw.Draw(image)
         mask = pixels(image).copy()
-        layout = analyse(prepare(mask, PreparationSettings()), LayoutSettings())
-        self.assertEqual(layout.found.rules.sum(), 0)
+        layout = laid_out(prepare(mask, PreparationSettings()))
+        self.assertEqual(layout.ink.drawn_rules.sum(), 0)
         for row in range(5):  # of a table whose rows stand apart
             draw.line((700, 600 + 70 * row, 700, 658 + 70 * row), fill=0, width=2)
             draw.text((500, 610 + 70 * row), f"Station {row}", font=font(26), fill=0)
             draw.text((740, 610 + 70 * row), f"{row}.75", font=font(26), fill=0)
-        layout = analyse(prepare(pixels(image), PreparationSettings()), LayoutSettings())
-        self.assertGreater(layout.found.rules[600:960, 690:710].sum(), 300)
+        layout = laid_out(prepare(pixels(image), PreparationSettings()))
+        self.assertGreater(layout.ink.drawn_rules[600:960, 690:710].sum(), 300)
 
     def test_rows_that_look_like_equations(self):
         """A row of a listing with a sign of relation stays in the listing."""
@@ -466,8 +466,8 @@ class BoxTest(unittest.TestCase):
         for x in (200, 500, 900):
             draw.line((x, 300, x, 520), fill=0, width=3)
         prose_at(image, 700)
-        found = analyse(prepare(pixels(image), PreparationSettings()), LayoutSettings()).found
-        [grid] = found.grids(60.0)
+        sheet = laid_out(prepare(pixels(image), PreparationSettings())).sheet
+        [grid] = sheet.rules.grids(60.0)
         self.assertEqual([len(row) for row in grid], [2, 2])
         for edge, wanted in zip(grid[1][0], Box(200, 400, 500, 520), strict=True):
             self.assertAlmostEqual(edge, wanted, delta=5)

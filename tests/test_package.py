@@ -9,17 +9,21 @@ import amberquarry
 ROOT = Path(amberquarry.__file__).parent
 # What each part may import of the others; values come first, interfaces last.
 LAYERS = [
-    {"errors"},
-    {"document"},
-    {"settings", "version"},
+    {"errors", "clock"},
+    {"values"},
+    {"settings"},
     {"sources"},
     {"imaging"},
+    {"sheet"},
+    {"ink"},
     {"layout"},
     {"reading"},
-    {"pipeline"},
-    {"choosing"},
+    {"tables"},
+    {"kinds"},
+    {"pages", "version"},
     {"assembly"},
     {"formats"},
+    {"document"},
     {"library", "runs"},
     {"lettering"},
     {"scoring", "drawing"},
@@ -32,18 +36,24 @@ RANK = {name: rank for rank, names in enumerate(LAYERS) for name in names}
 
 
 def imported(path):
-    """Our modules that a file imports at its top level."""
-    for node in ast.parse(path.read_text(encoding="utf-8")).body:
-        names = (
-            [a.name for a in node.names]
-            if isinstance(node, ast.Import)
-            else [node.module]
-            if isinstance(node, ast.ImportFrom) and node.module
-            else []
-        )
-        for name in names:
-            if name.startswith("amberquarry."):
-                yield name.split(".")[1]
+    """All modules that a file imports, also within functions and for types only."""
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            inner = [f"{node.module}.{alias.name}" for alias in node.names]
+            yield from (name for name in inner if module_of(name))
+            if not all(map(module_of, inner)):
+                yield node.module
+
+
+def module_of(name):
+    """The file of one of our modules, None where the name is none."""
+    path = ROOT.parent.joinpath(*name.split("."))
+    for file in (path.with_suffix(".py"), path / "__init__.py"):
+        if name.startswith("amberquarry") and file.is_file():
+            return file
+    return None
 
 
 class LayerTest(unittest.TestCase):
@@ -53,9 +63,43 @@ class LayerTest(unittest.TestCase):
             own = path.relative_to(ROOT).parts[0].removesuffix(".py")
             if own in ("__init__", "__main__"):
                 continue
-            for name in imported(path):
+            for name in filter(module_of, imported(path)):
+                part = name.split(".")[1] if "." in name else own
                 with self.subTest(path=path.relative_to(ROOT).as_posix(), name=name):
-                    self.assertLessEqual(RANK[name], RANK[own])
+                    self.assertLessEqual(RANK[part], RANK[own])
+
+    def test_no_circles(self):
+        """No module imports, over others or within functions, one that imports it."""
+        imports = {
+            path: {module_of(name) for name in imported(path)} - {None, path}
+            for path in ROOT.rglob("*.py")
+        }
+        for start, own in imports.items():
+            seen, waiting = set(), list(own)
+            while waiting:
+                path = waiting.pop()
+                if path not in seen:
+                    seen.add(path)
+                    waiting += imports[path]
+            with self.subTest(path=start.relative_to(ROOT).as_posix()):
+                self.assertNotIn(start, seen)
+
+    def test_what_follows_the_sheet_sees_no_pixels(self):
+        """Layout, kinds and tables import nothing that works on pictures, over others either."""
+        for folder in ("sheet", "layout", "kinds", "tables"):
+            for start in (ROOT / folder).glob("*.py"):
+                seen, waiting = set(), [start]
+                while waiting:
+                    path = waiting.pop()
+                    for name in imported(path):
+                        with self.subTest(module=start.name, over=path.name, name=name):
+                            self.assertNotIn(name.split(".")[0], ("cv2", "PIL", "onnxruntime"))
+                            self.assertFalse(name.startswith("amberquarry.imaging"))
+                            self.assertFalse(name.startswith("amberquarry.ink"))
+                        found = module_of(name)
+                        if found and found not in seen:
+                            seen.add(found)
+                            waiting.append(found)
 
     def test_only_interfaces_print(self):
         """Below the command line nothing prints."""

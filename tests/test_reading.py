@@ -12,7 +12,6 @@ from PIL import ImageDraw
 
 import amberquarry as aq
 from amberquarry.imaging import prepare
-from amberquarry.layout.analysis import analyse
 from amberquarry.reading import Trial, load_network, read_lines
 from amberquarry.reading.bullets import lone_bullet
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters
@@ -38,9 +37,10 @@ from amberquarry.reading.scripts import (
     settle_figures,
     settle_scripts,
 )
-from amberquarry.settings import LayoutSettings, PreparationSettings, ReadingSettings
+from amberquarry.settings import PreparationSettings, ReadingSettings
 from tests.support.networks import SayingNetwork
 from tests.support.pages import PROSE, blank, pixels, text_page, wrap, write_lines
+from tests.support.sheets import laid_out
 
 
 class AlphabetTest(unittest.TestCase):
@@ -163,10 +163,10 @@ class PlaceTest(unittest.TestCase):
     def test_words_lie_on_their_ink(self):
         """With the true text given, each word's box holds its ink and nothing of its neighbours."""
         page = prepare(pixels(text_page(1)), PreparationSettings())
-        layout = analyse(page, LayoutSettings())
+        layout = laid_out(page)
         first = wrap(PROSE, 52)[0]
         line = read_lines(
-            page.grey, layout.found, layout.lines[:1], SayingNetwork(first), ReadingSettings()
+            page.grey, layout.ink, layout.lines[:1], SayingNetwork(first), ReadingSettings()
         )[0]
         self.assertEqual([word.text for word in line.words], first.split())
         boxes = [word.box for word in line.words]
@@ -178,10 +178,10 @@ class PlaceTest(unittest.TestCase):
     def test_doubtful_lines_are_no_text(self):
         """A line read with low confidence throughout is left out."""
         page = prepare(pixels(text_page(1)), PreparationSettings())
-        layout = analyse(page, LayoutSettings())
+        layout = laid_out(page)
         network = SayingNetwork("nonsense", sureness=0.3)
         self.assertEqual(
-            read_lines(page.grey, layout.found, layout.lines[:1], network, ReadingSettings()),
+            read_lines(page.grey, layout.ink, layout.lines[:1], network, ReadingSettings()),
             [None],
         )
 
@@ -394,18 +394,18 @@ class PlaceTest(unittest.TestCase):
     def test_slanted_lines_are_italic(self):
         """Words of a page come out with the style that the net tells."""
         page = prepare(pixels(text_page(3)), PreparationSettings())
-        layout = analyse(page, LayoutSettings())
+        layout = laid_out(page)
         network = SayingNetwork("a line of text " * 6, style=(0, 0.9, 0, 0))
-        lines = read_lines(page.grey, layout.found, layout.lines, network, ReadingSettings())
+        lines = read_lines(page.grey, layout.ink, layout.lines, network, ReadingSettings())
         self.assertEqual(lines[0].words[0].styles, {"italic"})
 
     def test_unknown_scripts_are_marked(self):
         """A line mostly of signs for the unknown is marked, and sure of nothing."""
         page = prepare(pixels(text_page(1)), PreparationSettings())
-        layout = analyse(page, LayoutSettings())
+        layout = laid_out(page)
         for text, expected in ((f"{UNKNOWN * 4} {UNKNOWN} 12", True), (f"tides {UNKNOWN}", False)):
             [line] = read_lines(
-                page.grey, layout.found, layout.lines[:1], SayingNetwork(text), ReadingSettings()
+                page.grey, layout.ink, layout.lines[:1], SayingNetwork(text), ReadingSettings()
             )
             self.assertEqual(line.text, text)
             self.assertEqual(line.unsupported_script, expected)
@@ -484,9 +484,9 @@ class FigureTest(unittest.TestCase):
             image = text_page(2)
             ImageDraw.Draw(image).rectangle((60, 146, 60 + width, 160), fill=0)
             prepared = prepare(pixels(image), PreparationSettings())
-            layout = analyse(prepared, LayoutSettings())
+            layout = laid_out(prepared)
             line = min(layout.lines, key=lambda line: line.box.y0)
-            found = lone_bullet(layout.found, line, 125.0)
+            found = lone_bullet(layout.ink, line, 125.0)
             self.assertEqual(found[0] if found else None, wanted)
 
     def test_a_lone_nought_before_a_word(self):
@@ -558,7 +558,7 @@ class PageTest(unittest.TestCase):
         for known, wanted in ((0.0, {0}), (0.94, {90, 270})):
             upright, turned, on_its_head = Trial(0.8, 0.8), Trial(0.94, known), Trial(0.3, 0.3)
             trials = [upright, on_its_head, turned, on_its_head]
-            with mock.patch("amberquarry.pipeline.try_lines", side_effect=trials):
+            with mock.patch("amberquarry.pages.standing.try_lines", side_effect=trials):
                 self.assertIn(aq.read_page(image).rotation, wanted)
 
     def test_pages_without_text(self):

@@ -40,8 +40,8 @@ class _Edge:
 
 def height_on_page(page: Page, block: Block) -> float:
     """Return where a block's middle stands on the level page, 0 at the top, 1 at the foot."""
-    high = page.height if page.frame is None else page.frame.height
-    return block.box.middle[1] / max(1.0, high)
+    y = block.box.middle[1]
+    return y / max(1, page.height) if page.frame is None else page.frame.height_of(y)
 
 
 def settle_running(pages: list[Page]) -> None:

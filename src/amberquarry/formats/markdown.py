@@ -9,9 +9,9 @@ from pathlib import PurePosixPath
 from urllib.parse import quote
 
 from amberquarry.assembly.paragraphs import EMPHASISED
-from amberquarry.kinds.items import BULLETS
 from amberquarry.kinds.settling import plain_figures
 from amberquarry.settings import OutputSettings, TextForm
+from amberquarry.sheet.signs import BULLETS
 from amberquarry.values import RUNNING, Block, BlockKind, DocumentData, Emphasis, Page, Style
 
 _SPECIAL = re.compile(r"([\\`*\[\]<>|~$]|(?<![^\W_])_|_(?![^\W_]))")

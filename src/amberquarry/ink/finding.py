@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from amberquarry.imaging import Prepared
 from amberquarry.ink.components import Ink, find_ink
 from amberquarry.ink.gutters import find_gutters
@@ -11,7 +13,8 @@ from amberquarry.ink.pitch import join_fixed_pitch
 from amberquarry.settings import LayoutSettings
 from amberquarry.sheet.glyphs import core_letters
 from amberquarry.sheet.measuring import TextLine, from_the_left, measure_lines
-from amberquarry.sheet.sheet import MOST_LINES, UNKNOWN_LETTER_PX, LinesFound
+from amberquarry.sheet.sheet import MOST_LINES, UNKNOWN_LETTER_PX, LinesFound, Sheet
+from amberquarry.values import Frame
 
 
 def ink_of(page: Prepared) -> Ink:
@@ -39,3 +42,17 @@ def lines_upside_down(turned: Ink, lines: list[TextLine], letter: float) -> list
     core = core_letters(turned.glyphs, letter or UNKNOWN_LETTER_PX)
     pieces = [from_the_left(line.pieces, turned.glyphs) for line in lines]
     return measure_lines(turned.glyphs, pieces, core)
+
+
+def sheet_of(page: Prepared, ink: Ink, text: LinesFound) -> Sheet:
+    """Return the sheet of a prepared page."""
+    return Sheet(frame_of(page), page.letter_height, ink.glyphs, ink.rules, ink.areas, text)
+
+
+def frame_of(page: Prepared) -> Frame:
+    """Return the level frame of a prepared page. Around a tilted one it is higher by the tilt."""
+    height, width = page.grey.shape
+    angle = math.radians(abs(page.skew))
+    own = (height * math.cos(angle) - width * math.sin(angle)) / math.cos(2 * angle)
+    room = max(0.0, (height - own) / 2)
+    return Frame(width, height, page.to_source, room, height - room)

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.ink.lines import attach_marks
+from amberquarry.sheet.fixed_pitch import FINER, fit_grid
 from amberquarry.sheet.glyphs import Glyphs, owned_by
 from amberquarry.sheet.measuring import TextLine, lines_joined
 from amberquarry.sheet.rowwise import Rowwise
@@ -20,7 +21,6 @@ from amberquarry.values import Box
 
 # Steps of letters that are tried, in x-heights of the line.
 _STEPS = np.exp(np.arange(np.log(0.8), np.log(1.65), 0.008))
-_FINER = np.linspace(0.985, 1.015, 31)  # of a step, for a whole line
 _LETTERS_TRIED, _FEWEST = 26, 8  # in the middle of a line; letters that tell a step
 _AT_ONCE = 200  # lines, for the sake of memory
 # How nearly letters stand on a grid, from 0 to 1: of a line of many letters and of few, that has
@@ -134,7 +134,7 @@ def _steps_of(letters: list[NDArray[np.float64]], lines: list[TextLine]) -> NDAr
     coarse = _turns(places, np.broadcast_to(_STEPS, (len(tried), len(_STEPS))), rows)
     near = sizes * _STEPS[np.abs(coarse).argmax(1)]
     rows = Rowwise.of_lengths([len(letters[number]) for number in tried])
-    fine = near[:, None] * _FINER
+    fine = near[:, None] * FINER
     fits = np.abs(_turns(np.concatenate([letters[number] for number in tried]), fine, rows))
     best = fits.argmax(1)
     every = np.arange(len(tried))
@@ -167,20 +167,6 @@ def _turns(
         found[part].real = np.add.reduceat(np.cos(angles), cuts)
         found[part].imag = np.add.reduceat(np.sin(angles), cuts)
     return np.asarray(found / rows.count[:, None], np.complex64)
-
-
-def fit_grid(
-    places: NDArray[np.float64], step: float, tried: NDArray[np.float64] = _FINER
-) -> tuple[float, float, float]:
-    """Return the grid near a given step on which places stand best: step, offset and fit.
-
-    The offset is a part of a step; the fit, from 0 to 1, is the length of the mean of the places
-    as phases (Rayleigh's measure). tried: steps, in parts of the given one.
-    """
-    steps = step * tried
-    turns = np.exp(2j * np.pi * places / steps[:, None]).mean(1)
-    best = int(np.abs(turns).argmax())
-    return float(steps[best]), float(np.angle(turns[best])) / (2 * np.pi), float(abs(turns[best]))
 
 
 def _distinct(steps: NDArray[np.float64], counts: NDArray[np.int64]) -> list[float]:

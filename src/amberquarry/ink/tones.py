@@ -16,6 +16,7 @@ from amberquarry.values import Box, Frame, Mapping
 
 _SHRINK = 2  # the page is looked at in so many pixels for one
 _CELL = 4  # pixels of that picture
+_MOST_PX = 32_000  # of a side: OpenCV's warps count them in 16 bits
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,9 +54,12 @@ def with_tones(areas: Areas, grey: NDArray[np.uint8], frame: Frame, letter: floa
     """Return areas with the evidence that the tones of the source picture give.
 
     grey: the source picture. frame: of the level page. letter: height of its letters in pixels.
+    Strips that are longer than any page have no tones.
     """
     size = (max(1, round(frame.width / _SHRINK)), max(1, round(frame.height / _SHRINK)))
     enlarged = Mapping.of(np.array([[_SHRINK, 0.0, 0.0], [0.0, _SHRINK, 0.0]]))
+    if max(*size, *grey.shape) > _MOST_PX:
+        return areas
     small = in_frame(grey, frame.to_source.after(enlarged), size)
     level = in_blocks(small, _CELL)
     return replace(

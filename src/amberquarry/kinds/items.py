@@ -6,6 +6,7 @@ import re
 from dataclasses import replace
 from itertools import pairwise
 
+from amberquarry.sheet.signs import BULLETS, SURE_BULLETS
 from amberquarry.sheet.typography import (
     Measures,
     rows_of,
@@ -13,8 +14,6 @@ from amberquarry.sheet.typography import (
 )
 from amberquarry.values import Block, BlockKind, Line
 
-BULLETS = "•◦▪■□●○▸►‣⁃·∙*–—-."
-SURE_BULLETS = "•◦▪■□●○▸►‣⁃∙"
 _HOLLOW, _AFTER_BULLET = "◦", 1.8  # x-heights of white after a letter that is a bullet
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
 # Entries of contents: x-heights of white before the page; entries at least; share that must be so.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from amberquarry.ink.pitch import fit_grid
+from amberquarry.sheet.fixed_pitch import fit_grid
 from amberquarry.sheet.typography import FIXED_SHARE, first_middle, pitch_of, rows_of
 from amberquarry.values import Line
 

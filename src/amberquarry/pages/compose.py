@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from amberquarry.clock import stage
 from amberquarry.kinds.drawings import place_drawings
 from amberquarry.kinds.fields import place_fields
 from amberquarry.kinds.figures import (
@@ -55,14 +56,19 @@ def compose(sheet: Sheet, texts: Texts, aside: Sequence[Block] = ()) -> list[Blo
     texts: who knows what stands in its lines. aside: blocks that are known already, such as text
     that runs up the page.
     """
-    layout = arrange(sheet)
-    read = texts.read(layout.lines)
-    blocks = in_places(sheet, layout, read)
-    blocks = settle_kinds(blocks, sheet.rules.boxes, sheet.frame.height)
-    blocks = drawings_of_tables(believed([*blocks, *aside]))
-    blocks = place_screens(blocks, sheet.areas.windows)
-    blocks = whole_photographs(blocks, sheet.areas, (sheet.frame.width, sheet.frame.height))
-    blocks = place_drawings(blocks, sheet)
+    with stage("blocks and order"):
+        layout = arrange(sheet)
+    with stage("reading"):
+        read = texts.read(layout.lines)
+    with stage("places"):
+        blocks = in_places(sheet, layout, read)
+    with stage("kinds"):
+        blocks = settle_kinds(blocks, sheet.rules.boxes, sheet.frame.height)
+    with stage("figures"):
+        blocks = drawings_of_tables(believed([*blocks, *aside]))
+        blocks = place_screens(blocks, sheet.areas.windows)
+        blocks = whole_photographs(blocks, sheet.areas, (sheet.frame.width, sheet.frame.height))
+        blocks = place_drawings(blocks, sheet)
     for block in blocks:
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)

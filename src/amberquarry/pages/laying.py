@@ -7,17 +7,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from amberquarry.clock import stage
 from amberquarry.imaging import Prepared, View, prepare
 from amberquarry.ink.bending import find_bend, straighten
 from amberquarry.ink.components import Ink
-from amberquarry.ink.finding import find_text, ink_of
+from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.ink.tones import with_tones
 from amberquarry.pages.standing import upright
 from amberquarry.pages.vertical import read_vertical
 from amberquarry.reading.net import LineNetwork
 from amberquarry.settings import Settings
-from amberquarry.sheet.sheet import UNKNOWN_LETTER_PX, LinesFound, Sheet
-from amberquarry.values import Bend, Block, Frame, Mapping, PreparationStep, Step
+from amberquarry.sheet.sheet import Sheet
+from amberquarry.values import Bend, Block, Mapping, PreparationStep, Step
 
 _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
 
@@ -38,37 +39,37 @@ def lay_out(
     source: NDArray[np.uint8], view: View, network: LineNetwork, settings: Settings
 ) -> Stages:
     """Return a view's page prepared, on its feet, with its lines. source: the whole picture."""
-    prepared = prepare(view.grey, settings.preparation)
-    ink = ink_of(prepared)
-    text, unsure = find_text(ink, prepared.letter_height, settings.layout), False
+    with stage("preparation"):
+        prepared = prepare(view.grey, settings.preparation)
+    with stage("ink and lines"):
+        ink = ink_of(prepared)
+        text, unsure = find_text(ink, prepared.letter_height, settings.layout), False
     if settings.preparation.find_rotation:
-        standing = upright(view.grey, prepared, ink, text, network, settings)
+        with stage("orientation"):
+            standing = upright(view.grey, prepared, ink, text, network, settings)
         prepared, ink, unsure = standing.prepared, standing.ink, standing.unsure
         text = standing.text or text
     for _ in range(_MOST_FLATTENINGS if settings.preparation.flatten else 0):
         lines = [*text.lines, *text.margin]
-        bend = find_bend(ink.glyphs, lines, prepared.letter_height, prepared.grey.shape)
-        if bend is None:
-            break
-        prepared = flattened(prepared, bend)
-        ink = ink_of(prepared)
-        text = find_text(ink, prepared.letter_height, settings.layout)
+        with stage("bending"):
+            bend = find_bend(ink.glyphs, lines, prepared.letter_height, prepared.grey.shape)
+            if bend is None:
+                break
+            prepared = flattened(prepared, bend)
+            ink = ink_of(prepared)
+            text = find_text(ink, prepared.letter_height, settings.layout)
     aside: list[Block] = []
     if settings.layout.find_vertical:
-        aside = read_vertical(prepared, ink, network, settings)
+        with stage("vertical text"):
+            aside = read_vertical(prepared, ink, network, settings)
     if aside:
         ink = ink.without([block.box for block in aside])
         text = find_text(ink, prepared.letter_height, settings.layout)
     prepared = view.behind(prepared)
-    return Stages(view, prepared, ink, sheet_of(source, prepared, ink, text), aside, unsure)
-
-
-def sheet_of(source: NDArray[np.uint8], prepared: Prepared, ink: Ink, text: LinesFound) -> Sheet:
-    """Return the sheet of a page that was prepared from a source picture."""
-    height, width = prepared.grey.shape
-    frame = Frame(width, height, prepared.to_source)
-    areas = with_tones(ink.areas, source, frame, prepared.letter_height or UNKNOWN_LETTER_PX)
-    return Sheet(frame, prepared.letter_height, ink.glyphs, ink.rules, areas, text)
+    sheet = sheet_of(prepared, ink, text)
+    with stage("tones"):
+        areas = with_tones(sheet.areas, source, sheet.frame, sheet.letter)
+    return Stages(view, prepared, ink, replace(sheet, areas=areas), aside, unsure)
 
 
 def flattened(page: Prepared, bend: Bend) -> Prepared:

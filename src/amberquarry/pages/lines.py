@@ -7,14 +7,13 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging import Prepared, prepare
 from amberquarry.ink.components import Ink
-from amberquarry.ink.finding import find_text, ink_of
+from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.layout.arranging import arrange, whole_line
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.reader import read_lines
 from amberquarry.settings import Settings
 from amberquarry.sheet.measuring import TextLine
-from amberquarry.sheet.sheet import Sheet
-from amberquarry.values import Box, Frame, Line, Mapping, mapped_line
+from amberquarry.values import Box, Line, Mapping, mapped_line
 
 
 def line_in(grey: NDArray[np.uint8], settings: Settings) -> tuple[Prepared, Ink, TextLine] | None:
@@ -24,8 +23,7 @@ def line_in(grey: NDArray[np.uint8], settings: Settings) -> tuple[Prepared, Ink,
     prepared = prepare(grey, settings.preparation, lying=False)
     ink = ink_of(prepared)
     text = find_text(ink, prepared.letter_height, settings.layout)
-    frame = Frame(prepared.grey.shape[1], prepared.grey.shape[0], prepared.to_source)
-    sheet = Sheet(frame, prepared.letter_height, ink.glyphs, ink.rules, ink.areas, text)
+    sheet = sheet_of(prepared, ink, text)
     lines = arrange(sheet).lines
     if not lines:
         return None

@@ -9,15 +9,14 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging import Prepared, prepare, turned_back
 from amberquarry.ink.components import Ink
-from amberquarry.ink.finding import find_text, ink_of
+from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.ink.vertical import find_vertical
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.compose import in_places
 from amberquarry.reading.net import LineNetwork
 from amberquarry.reading.reader import InkTexts
 from amberquarry.settings import Settings
-from amberquarry.sheet.sheet import Sheet
-from amberquarry.values import Block, BlockKind, Frame, Mapping, mapped_blocks
+from amberquarry.values import Block, BlockKind, Mapping, mapped_blocks
 
 _SIDES = (90, 270)  # turns that set a line upright which runs up or down the page
 
@@ -85,8 +84,7 @@ def _read_turned(
     on_cut = turned_back(turned, width, height).after(made.to_source)
     ink = ink_of(made)
     text = find_text(ink, made.letter_height, settings.layout)
-    frame = Frame(made.grey.shape[1], made.grey.shape[0], made.to_source)
-    sheet = Sheet(frame, made.letter_height, ink.glyphs, ink.rules, ink.areas, text)
+    sheet = sheet_of(made, ink, text)
     layout = arrange(sheet)
     texts = InkTexts(made.grey, ink, network, settings.reading)
     found = in_places(sheet, layout, texts.read(layout.lines))

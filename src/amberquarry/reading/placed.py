@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.ink.components import Ink
-from amberquarry.ink.pitch import fit_grid
+from amberquarry.sheet.fixed_pitch import fit_grid
 from amberquarry.sheet.measuring import TextLine
 
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not

@@ -11,7 +11,7 @@ from statistics import median
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.pitch import fit_grid
+from amberquarry.sheet.fixed_pitch import fit_grid
 from amberquarry.sheet.measuring import CAPITAL_RATIO, lean_median, weighted_median
 from amberquarry.values import Block, BlockKind, Line, Style
 

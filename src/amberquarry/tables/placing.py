@@ -6,8 +6,8 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.kinds.items import SURE_BULLETS
 from amberquarry.layout.rows import band_numbers
+from amberquarry.sheet.signs import SURE_BULLETS
 from amberquarry.sheet.typography import rows_of
 from amberquarry.tables.grids import (
     are_labels,

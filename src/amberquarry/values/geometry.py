@@ -102,11 +102,20 @@ class Mapping:
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """The frame in which a page is level while it is worked on, and its way to the source page."""
+    """The frame in which a page is level while it is worked on, and its way to the source page.
+
+    It is larger than a tilted page, whose own head and foot lie at `top` and `foot` in its middle.
+    """
 
     width: float
     height: float
     to_source: Mapping
+    top: float = 0.0
+    foot: float = 0.0  # 0 stands for its height
+
+    def height_of(self, y: float) -> float:
+        """Return how far down the page a height lies: 0 at its head, 1 at its foot."""
+        return (y - self.top) / max(1.0, (self.foot or self.height) - self.top)
 
 
 class Box(NamedTuple):
