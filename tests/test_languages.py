@@ -258,7 +258,7 @@ class SearchTest(unittest.TestCase):
     def test_doubtful_parts_are_words(self):
         """A part reaches from one certain space to the next."""
         steps = said("one two six", [(5, [("w", 0.6), ("v", 0.3)])])
-        [(first, last)] = doubtful_parts(steps.classes)
+        [(first, last)] = doubtful_parts(steps.classes, steps.best)
         self.assertEqual(
             decode(Steps(steps.classes[first:last], steps.styles[first:last])).text, "two"
         )
@@ -267,14 +267,14 @@ class SearchTest(unittest.TestCase):
         """Where a letter begins, it shares a step with the blank; a rival letter is a doubt."""
         steps = said("one two six")
         steps.classes[3, 0], steps.classes[3, CLASS_OF["n"]] = 0.55, 0.44  # before the n
-        self.assertEqual(doubtful_parts(steps.classes), [])
+        self.assertEqual(doubtful_parts(steps.classes, steps.best), [])
         steps.classes[3, CLASS_OF["n"]], steps.classes[3, CLASS_OF["m"]] = 0.34, 0.1
-        self.assertEqual(len(doubtful_parts(steps.classes)), 1)
+        self.assertEqual(len(doubtful_parts(steps.classes, steps.best)), 1)
 
     def test_letters_without_a_rival_may_be_weak(self):
         """A sign that is nowhere sure is a doubt, also where all others are below notice."""
         steps = said("one two six", [(5, [("w", 0.7), ("", 0.04)])])
-        self.assertEqual(len(doubtful_parts(steps.classes)), 1)
+        self.assertEqual(len(doubtful_parts(steps.classes, steps.best)), 1)
 
     def test_alignment(self):
         """Each letter of a text is found at the step that says it."""

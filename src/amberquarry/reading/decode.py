@@ -23,6 +23,8 @@ from amberquarry.values import UNKNOWN
 
 _FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
 _FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
+_FORMS_OF_FIGURES = _FIGURES.ravel()
+_LEAST_ODDS = 1e-3  # of figures that are looked at
 _NOUGHT_LETTERS = np.array([CLASS_OF[sign] for sign in "OОΟ"])  # Latin, Cyrillic, Greek
 _RAISED, _LOWERED = 2, 3  # columns of the net's styles
 _UNKNOWN_ODDS = 0.05  # of the sign for letters of other scripts
@@ -47,8 +49,7 @@ def decode(steps: Steps) -> Characters:
     A character's column is the centre of mass of its probability around its run, its confidence
     the highest probability in the run. Blanks at the ends and doubled blanks are left out.
     """
-    probabilities = steps.classes
-    best = probabilities.argmax(1)
+    probabilities, best = steps.classes, steps.best
     starts = np.concatenate(([0], np.flatnonzero(np.diff(best)) + 1))
     ends = np.append(starts[1:], len(best))
     shown = best[starts] > 0
@@ -81,20 +82,24 @@ def decode(steps: Steps) -> Characters:
 
 
 def figures_joined(steps: Steps) -> Steps:
-    """Return the net's steps with each figure's likeliest form given the odds of its other forms.
+    """Give each figure's likeliest form the odds of its other forms, in place; returns the steps.
 
     Marks of notes are read as raised figures or as figures that happen to be raised: parted, the
     odds of both may fall below those of a letter. A capital O off the line is a nought.
     """
-    classes = steps.classes.copy()
-    off_line = (steps.styles[:, [_RAISED, _LOWERED]] > 0.5).any(1)
-    letters = np.ix_(off_line, _NOUGHT_LETTERS)
-    classes[off_line, _FIGURES[0, 0]] += classes[letters].sum(1)
-    classes[letters] = 0
-    forms = classes[:, _FIGURES]  # (steps, figures, forms)
+    classes = steps.classes
+    off_line = np.flatnonzero((steps.styles[:, _RAISED] > 0.5) | (steps.styles[:, _LOWERED] > 0.5))
+    if len(off_line):
+        letters = np.ix_(off_line, _NOUGHT_LETTERS)
+        classes[off_line, _FIGURES[0, 0]] += classes[letters].sum(1)
+        classes[letters] = 0
+    forms = classes[:, _FORMS_OF_FIGURES].reshape(len(classes), *_FIGURES.shape)
+    likely = np.flatnonzero(forms.max((1, 2)) > _LEAST_ODDS)  # elsewhere no figure is read
+    forms = forms[likely]
     best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
-    classes[:, _FIGURES] = np.where(best, forms.sum(2, keepdims=True), 0)
-    return Steps(classes, steps.styles)
+    joined = np.where(best, forms.sum(2, keepdims=True), 0)
+    classes[likely[:, None], _FORMS_OF_FIGURES] = joined.reshape(len(likely), _FIGURES.size)
+    return steps
 
 
 def figures_at_start(steps: Steps, found: Characters) -> NDArray[np.float32]:
@@ -121,18 +126,16 @@ def with_note_mark(found: Characters, odds: NDArray[np.float32]) -> Characters:
 
 
 def weighed(steps: Steps, word_parting: float) -> Steps:
-    """Return the net's steps with the odds of a blank between words raised by their logarithm.
+    """Raise the odds of a blank between words by their logarithm, in place; returns the steps.
 
     The sign for letters of other scripts gets smaller odds: a letter of such a script is told for
     certain, what is a little like one is a blurred or broken letter.
     """
-    changed = [CLASS_OF[" "], CLASS_OF[UNKNOWN]]
-    odds = np.array([np.exp(word_parting), _UNKNOWN_ODDS], np.float32)
-    before = steps.classes[:, changed]
-    sums = steps.classes.sum(1, keepdims=True) + (before * (odds - 1)).sum(1, keepdims=True)
-    classes = steps.classes / sums
-    classes[:, changed] = before * odds / sums
-    return Steps(classes, steps.styles)
+    classes = steps.classes
+    classes[:, CLASS_OF[" "]] *= np.float32(np.exp(word_parting))
+    classes[:, CLASS_OF[UNKNOWN]] *= np.float32(_UNKNOWN_ODDS)
+    classes /= classes.sum(1, keepdims=True)
+    return steps
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,7 +154,7 @@ def doubts_of(steps: Steps) -> list[Doubt]:
     """Return the doubtful parts of a line."""
     return [
         Doubt(first, Steps(steps.classes[first:last].copy(), steps.styles[first:last].copy()))
-        for first, last in doubtful_parts(steps.classes)
+        for first, last in doubtful_parts(steps.classes, steps.best)
     ]
 
 

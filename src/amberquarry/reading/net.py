@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Protocol
 
@@ -20,12 +20,17 @@ from amberquarry.reading.ground import LINE_HEIGHT, TIME_STRIDE
 DEFAULT_MODEL = Path(__file__).parent.parent / "models" / "lines.onnx"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Steps:
     """What the net says at each step along a line, TIME_STRIDE columns wide."""
 
     classes: NDArray[np.float32]  # (steps, classes): probabilities, the first is the blank's
     styles: NDArray[np.float32]  # (steps, styles): of bold, slanted, raised, lowered, written
+
+    @cached_property
+    def best(self) -> NDArray[np.int64]:
+        """The likeliest class of each step; asked for when `classes` change no more."""
+        return np.asarray(self.classes.argmax(1))
 
 
 class LineNetwork(Protocol):

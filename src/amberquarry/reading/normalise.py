@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import cv2
 import numpy as np
@@ -21,6 +23,11 @@ from amberquarry.sheet.measuring import TextLine
 
 _MOST_COLUMNS = 6000
 
+_AROUND = np.ones((3, 3), np.uint8)  # soft edges of ink
+_FIRST = 2  # code of the first line's ink
+
+Mask = NDArray[np.bool_]
+
 
 @dataclass(frozen=True, slots=True)
 class LinePicture:
@@ -35,25 +42,88 @@ class LinePicture:
         return self.first_x + column / self.columns_per_px
 
 
-def owners(ink: Ink, lines: list[TextLine]) -> NDArray[np.int64]:
-    """Return for each component the number of the line that it belongs to, -1 for none."""
-    owner = np.full(len(ink.glyphs.area), -1, np.int64)
-    for number, line in enumerate(lines):
-        owner[line.pieces] = number
-    return owner
+class LineInk(Protocol):
+    """Which pixels of a page are a line's own ink, and which must not be seen in its picture."""
+
+    def hidden(self, area: tuple[slice, slice]) -> Mask:
+        """Return the ink of other lines and of rules in an area."""
+        ...
+
+    def drawn(self, area: tuple[slice, slice]) -> Mask:
+        """Return all ink in an area but that of rules."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class LoneLine:
+    """A line that is looked at by itself: only rules are hidden."""
+
+    ink: Ink
+
+    def hidden(self, area: tuple[slice, slice]) -> Mask:
+        """Return the ink of rules in an area."""
+        return self.ink.drawn_rules[area] > 0
+
+    def drawn(self, area: tuple[slice, slice]) -> Mask:
+        """Return all ink in an area but that of rules."""
+        return self.ink.labels[area] > 0
+
+
+@dataclass(frozen=True, slots=True)
+class Owners:
+    """To which of a page's lines each pixel of ink belongs."""
+
+    code: NDArray[np.int16]  # (H, W): 0 ground, 1 ink of no line, -1 rules; a line's number + 2
+
+    @classmethod
+    def of(cls, ink: Ink, lines: Sequence[TextLine]) -> Owners:
+        """Return the owners of a page's ink."""
+        table = np.ones(len(ink.glyphs.area), np.int16)
+        table[0] = 0
+        for number, line in enumerate(lines):
+            table[line.pieces] = number + _FIRST
+        code = table.take(ink.labels, mode="clip")  # the fastest of NumPy's ways
+        code[ink.drawn_rules > 0] = -1
+        return cls(code)
+
+    def line(self, number: int) -> OwnedLine:
+        """Return the ink of a line."""
+        return OwnedLine(self.code, number + _FIRST)
+
+    def give_up(self, ink: Ink, piece: int) -> None:
+        """Let a piece belong to no line, in place."""
+        glyphs = ink.glyphs
+        area = np.s_[
+            glyphs.top[piece] : glyphs.bottom[piece], glyphs.left[piece] : glyphs.right[piece]
+        ]
+        self.code[area][ink.labels[area] == piece] = 1
+
+
+@dataclass(frozen=True, slots=True)
+class OwnedLine:
+    """A line among others of its page."""
+
+    code: NDArray[np.int16]
+    own_code: int
+
+    def own(self, area: tuple[slice, slice]) -> NDArray[np.uint8]:
+        """Return the line's own ink in an area as 1."""
+        return (self.code[area] == self.own_code).view(np.uint8)
+
+    def hidden(self, area: tuple[slice, slice]) -> Mask:
+        """Return the ink of other lines and of rules in an area."""
+        code = self.code[area]
+        return ((code >= _FIRST) & (code != self.own_code)) | (code < 0)
+
+    def drawn(self, area: tuple[slice, slice]) -> Mask:
+        """Return all ink in an area but that of rules."""
+        return self.code[area] > 0
 
 
 def cut_line(
-    grey: NDArray[np.uint8],
-    ink: Ink,
-    line: TextLine,
-    foreign: NDArray[np.bool_],
-    settings: ReadingSettings,
+    grey: NDArray[np.uint8], line: TextLine, ink: LineInk, settings: ReadingSettings
 ) -> LinePicture:
-    """Return the picture of a line.
-
-    foreign: for each component, whether its ink must not be seen in this line.
-    """
+    """Return the picture of a line. ink: what of the page must not be seen in it."""
     margin = settings.line_margin * X_HEIGHT * WIDTH_STRETCH
     scale = X_HEIGHT / line.x_height
     wide = scale * WIDTH_STRETCH
@@ -70,11 +140,11 @@ def cut_line(
     x1 = min(grey.shape[1], int(np.ceil(at[-1])) + 2)
     if y1 <= y0 or x1 <= x0:
         return LinePicture(np.zeros((LINE_HEIGHT, columns), np.float32), first_x, wide)
-    crop = grey[y0:y1, x0:x1]
-    hidden = foreign[ink.labels[y0:y1, x0:x1]] | (ink.drawn_rules[y0:y1, x0:x1] > 0)
+    area = np.s_[y0:y1, x0:x1]
+    crop, hidden = grey[area], ink.hidden(area)
     if hidden.any():
-        soft = cv2.dilate(hidden.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        own = (ink.labels[y0:y1, x0:x1] > 0) & ~hidden
+        soft = cv2.dilate(hidden.view(np.uint8), _AROUND) > 0
+        own = ink.drawn(area) & ~hidden
         crop = np.where(soft & ~own, np.uint8(255), crop)
     across, up_down = 1.0, 1.0
     if scale < 0.75:  # average before sampling

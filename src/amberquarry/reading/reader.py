@@ -11,7 +11,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.imaging.pieces import Labels
 from amberquarry.ink.components import Ink
 from amberquarry.reading.bullets import lone_bullet, settle_ring, without_piece
 from amberquarry.reading.confidence import set_confidences
@@ -29,7 +28,7 @@ from amberquarry.reading.decode import (
 )
 from amberquarry.reading.languages import identify, load_prior
 from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.normalise import LinePicture, cut_line, owners
+from amberquarry.reading.normalise import LinePicture, LoneLine, OwnedLine, Owners, cut_line
 from amberquarry.reading.placed import (
     PlacedText,
     close_marks,
@@ -144,8 +143,8 @@ def read_lines(
     Boxes are in the prepared page's frame. Doubtful words are read anew once the page's language
     is known from all of its lines.
     """
-    owner = owners(ink, lines)
-    readings = _read_all(grey, ink, lines, owner, network, settings)
+    owners = Owners.of(ink, lines)
+    readings = _read_all(grey, ink, lines, owners, network, settings)
     texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
     script = main_script(texts)
     language = identify(" ".join(texts))
@@ -167,14 +166,14 @@ def read_lines(
             continue
         bullet = lone_bullet(ink, parts[0].line, float(parts[0].centres[0]))
         if bullet is not None:
-            owner[bullet[1]] = -1
+            owners.give_up(ink, bullet[1])
             line = without_piece(ink, parts[0].line, bullet[1])
             parts = [replace(parts[0], line=line), *parts[1:]]
         if known and search:
             parts = [
                 replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
             ]
-        whole = in_one_line([_placed(part, ink, owner, number) for part in parts])
+        whole = in_one_line([_placed(part, owners.line(number)) for part in parts])
         text = settle_scripts(whole.text, letters)
         text = settle_brackets(settle_figures(text, language))
         text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
@@ -204,7 +203,7 @@ def _read_all(
     grey: NDArray[np.uint8],
     ink: Ink,
     lines: list[TextLine],
-    owner: NDArray[np.int64],
+    owners: Owners,
     network: LineNetwork,
     settings: ReadingSettings,
 ) -> list[list[_Reading]]:
@@ -213,21 +212,20 @@ def _read_all(
     dashes: dict[int, _Reading] = {}
     tried = 0
 
-    def read_as(line: TextLine) -> _Reading:
-        foreign = owner >= 0
-        foreign[line.pieces] = False
-        picture = cut_line(grey, ink, line, foreign, settings)
+    def read_as(line: TextLine, own: OwnedLine) -> _Reading:
+        picture = cut_line(grey, line, own, settings)
         steps = weighed(figures_joined(network.steps(picture.ink)), settings.word_parting)
         read = decode(steps)
         return _Reading(line, picture, read, doubts_of(steps), figures_at_start(steps, read))
 
     for number, line in enumerate(lines):
+        owned = owners.line(number)
         parts = parts_at_wide_gaps(line, ink) if line.step else [line]
         if len(parts) > 1:
-            apart = [reading for reading in map(read_as, parts) if reading.read.text.strip()]
+            apart = [one for part in parts if (one := read_as(part, owned)).read.text.strip()]
             readings.append(apart if any(believable(part.read) for part in apart) else [])
             continue
-        best = read_as(line)
+        best = read_as(line, owned)
         short = line.plain or len(line.pieces) <= _FEW_PIECES
         # letters of one height may be small ones or capitals and figures; in faint or broken print
         # the measure of a line is a little off
@@ -235,7 +233,8 @@ def _read_all(
         if best.confidence < sure and tried < _MOST_TRIED:
             tried += 1
             others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
-            best = max([best, *map(read_as, others)], key=lambda reading: reading.confidence)
+            others_read = [read_as(other, owned) for other in others]
+            best = max([best, *others_read], key=lambda reading: reading.confidence)
         if not believable(best.read):
             if _is_dash(line, best.read, ink):
                 dashes[number] = best
@@ -244,13 +243,13 @@ def _read_all(
         if not best.has_wide_gap:
             readings.append([best])
             continue
-        boxes = place_characters(ink.labels, owner, number, line, best.read.text, best.centres)
+        boxes = place_characters(owned, line, best.read.text, best.centres)
         in_parts = []
         for own in parts_of_one_size(line, best.read.text, boxes, ink):
             inside = (best.centres >= own.box.x0) & (best.centres <= own.box.x1)
-            anew, before = read_as(own), best.read.confidences[inside]
+            anew, before = read_as(own, owned), best.read.confidences[inside]
             if len(before) and anew.confidence < float(before.mean()):
-                anew = read_as(replace(own, x_height=line.x_height))
+                anew = read_as(replace(own, x_height=line.x_height), owned)
             in_parts.append(anew)
         readings.append(in_parts if _surer(in_parts, best) else [best])
     for number, dash in _in_rows(dashes, readings).items():
@@ -277,11 +276,11 @@ def _in_rows(dashes: dict[int, _Reading], readings: list[list[_Reading]]) -> dic
     return {n: dash for n, dash in dashes.items() if cells[n] >= _CELLS_BESIDE}
 
 
-def _placed(part: _Reading, ink: Ink, owner: NDArray[np.int64], number: int) -> PlacedText:
-    """Return the characters of a part of line `number` where their ink is."""
+def _placed(part: _Reading, ink: OwnedLine) -> PlacedText:
+    """Return the characters of a part of a line where their ink is."""
     read, line = part.read, part.line
     centres = part.centres
-    boxes = place_characters(ink.labels, owner, number, line, read.text, centres)
+    boxes = place_characters(ink, line, read.text, centres)
     base = np.polyval(line.baseline, centres)
     if len(read.text) > _SCRAP:
         foot, height = base[0] - boxes[0, 3], boxes[0, 3] - boxes[0, 1]
@@ -383,12 +382,7 @@ def _is_dash(line: TextLine, read: Characters, ink: Ink) -> bool:
 
 
 def place_characters(
-    labels: Labels,
-    owner: NDArray[np.int64],
-    number: int,
-    line: TextLine,
-    text: str,
-    centres: NDArray[np.float32],
+    ink: OwnedLine, line: TextLine, text: str, centres: NDArray[np.float32]
 ) -> NDArray[np.float32]:
     """Return (N, 4) ink boxes of the characters of a line, from the columns of their centres.
 
@@ -397,24 +391,25 @@ def place_characters(
     x-height stands around the centre.
     """
     x0, y0, x1, y1 = (int(v) for v in line.box)
-    own = owner[labels[y0:y1, x0:x1]] == number
-    cuts = _cuts_between(own.sum(0), np.clip(centres - x0, 0, max(0, x1 - x0 - 1)))
-    inked = own.any(0)
-    columns = np.flatnonzero(inked)
-    before, after = np.searchsorted(columns, cuts[:-1]), np.searchsorted(columns, cuts[1:])
+    rows, columns = np.nonzero(ink.own(np.s_[y0:y1, x0:x1]))  # from the top down
+    width = x1 - x0
+    inked = np.bincount(columns, minlength=width)
+    cuts = _cuts_between(inked, np.clip(centres - x0, 0, max(0, width - 1)))
     base = np.polyval(line.baseline, centres)
     spaces = np.array([letter == " " for letter in text], bool)
     half = np.where(spaces, 0.0, 0.25 * line.x_height)
     boxes = np.stack([centres - half, base - line.x_height, centres + half, base], 1)
-    whole = np.flatnonzero(~spaces & (after > before))
-    if len(whole):
-        first, last = columns[before[whole]], columns[after[whole] - 1] + 1
-        ends = np.ravel(np.column_stack([first, last]))
-        top = np.append(np.where(inked, own.argmax(0), y1 - y0), y1 - y0)
-        bottom = np.append(np.where(inked, own.shape[0] - own[::-1].argmax(0), 0), 0)
-        boxes[whole, 0], boxes[whole, 2] = x0 + first, x0 + last
-        boxes[whole, 1] = y0 + np.minimum.reduceat(top, ends)[::2]
-        boxes[whole, 3] = y0 + np.maximum.reduceat(bottom, ends)[::2]
+    of_column = np.repeat(np.arange(len(text)), np.diff(cuts))
+    extent = np.full((4, len(text)), -1)
+    if len(of_column):
+        pixels, there = of_column[columns], np.flatnonzero(inked)
+        # of several values for one place the last one stays
+        extent[0, of_column[there[::-1]]] = x0 + there[::-1]
+        extent[1, pixels[::-1]] = y0 + rows[::-1]
+        extent[2, of_column[there]] = x0 + there + 1
+        extent[3, pixels] = y0 + rows + 1
+    whole = ~spaces & (extent[0] >= 0)
+    boxes[whole] = extent[:, whole].T
     return boxes.astype(np.float32)
 
 
@@ -538,9 +533,9 @@ def try_lines(
 ) -> Trial:
     """Return how surely lines are read as letters and figures; 0 without lines."""
     total, known, count = 0.0, 0.0, 0
-    foreign = np.zeros(len(ink.glyphs.area), bool)
+    alone = LoneLine(ink)
     for line in lines:
-        read = decode(network.steps(cut_line(grey, ink, line, foreign, settings).ink))
+        read = decode(network.steps(cut_line(grey, line, alone, settings).ink))
         for confidence, sign in zip(read.confidences.tolist(), read.text, strict=True):
             total += confidence if sign.isalnum() or sign == UNKNOWN else 0
             known += confidence if sign.isalnum() else 0

@@ -50,12 +50,13 @@ class Search:
     bonus: float = 0.8  # for each character, since each costs probability
 
 
-def doubtful_parts(probabilities: NDArray[np.float32]) -> list[tuple[int, int]]:
+def doubtful_parts(
+    probabilities: NDArray[np.float32], best: NDArray[np.int64]
+) -> list[tuple[int, int]]:
     """Return ranges of steps (first, last + 1), each a word or a few, that hold a doubt.
 
-    probabilities: (steps, classes).
+    probabilities: (steps, classes). best: the likeliest class of each step.
     """
-    best = probabilities.argmax(1)
     top = probabilities[np.arange(len(best)), best]
     doubt = _in_doubt(probabilities, best, top) & _OPEN[best]
     if not doubt.any():

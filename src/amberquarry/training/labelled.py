@@ -18,7 +18,7 @@ from amberquarry.pages.laying import lay_out
 from amberquarry.pages.lines import line_in
 from amberquarry.reading import load_network
 from amberquarry.reading.characters import fold, unknown_characters
-from amberquarry.reading.normalise import cut_line, owners
+from amberquarry.reading.normalise import LoneLine, Owners, cut_line
 from amberquarry.runs.folder import read_records
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import open_source
@@ -78,8 +78,7 @@ def lines_of_folder(folder: Path) -> Iterator[LabelledLine]:
             log.warning("%s: no ink found, left out", path)
             continue
         prepared, ink, line = found
-        none = np.zeros(len(ink.glyphs.area), bool)
-        picture = cut_line(prepared.grey, ink, line, none, settings.reading)
+        picture = cut_line(prepared.grey, line, LoneLine(ink), settings.reading)
         yield LabelledLine(str(path), picture.ink, label)
 
 
@@ -106,14 +105,14 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
         for view in views_of(grey, settings.preparation):
             stages = lay_out(grey, view, load_network(), settings)
             ink, lines = stages.ink, arrange(stages.sheet).lines
-            owner = owners(ink, lines)
+            owners = Owners.of(ink, lines)
             for number, seen in enumerate(lines):
                 line = _in_place(mapped_box(seen.box, stages.prepared.to_source)[0], written)
                 if line is None:
                     continue
                 name = f"{corrected}, page {page.number}, {line.text[:30]!r}"
-                hidden = (owner != number) & (owner >= 0)
-                picture = cut_line(stages.prepared.grey, ink, seen, hidden, settings.reading)
+                own = owners.line(number)
+                picture = cut_line(stages.prepared.grey, seen, own, settings.reading)
                 yield LabelledLine(name, picture.ink, label_of(line.text, name))
 
 
