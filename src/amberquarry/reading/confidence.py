@@ -69,21 +69,22 @@ def facts_of(lines: list[Line], prior: Prior | None) -> tuple[list[Word], NDArra
     over_page = _sureness(float(np.concatenate(logs).mean())) if logs else 0.0
     for line, log in zip(lines, logs, strict=True):
         over_line = _sureness(float(log.mean())) if len(log) else 0.0
+        logs_of_line = log.tolist()
         for word in line.words:
-            own = log[word.start : word.end]
-            doubts = float((own < _DOUBT).sum())
+            own = logs_of_line[word.start : word.end]
+            total, doubts = sum(own), float(sum(value < _DOUBT for value in own))
             known, unknown, usual = _in_language(word.text, prior)
             words.append(word)
             rows.append(
                 [
                     1.0,
-                    _sureness(float(own.sum())),
-                    _sureness(float(own.min())),
-                    float(own.sum()),
-                    float(own.mean()),
+                    _sureness(total),
+                    _sureness(min(own)),
+                    total,
+                    total / len(own),
                     doubts,
                     doubts / len(own),
-                    float(np.log(len(word.text))),
+                    math.log(len(word.text)),
                     float(len(word.text) == 1),
                     float(any(letter.isnumeric() for letter in word.text)),
                     float(not word.text.isalnum()),

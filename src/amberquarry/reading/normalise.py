@@ -27,6 +27,7 @@ _AROUND = np.ones((3, 3), np.uint8)  # soft edges of ink
 _FIRST = 2  # code of the first line's ink
 
 Mask = NDArray[np.bool_]
+Area = tuple[slice, slice]  # rows, columns
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,12 +46,8 @@ class LinePicture:
 class LineInk(Protocol):
     """Which pixels of a page are a line's own ink, and which must not be seen in its picture."""
 
-    def hidden(self, area: tuple[slice, slice]) -> Mask:
-        """Return the ink of other lines and of rules in an area."""
-        ...
-
-    def drawn(self, area: tuple[slice, slice]) -> Mask:
-        """Return all ink in an area but that of rules."""
+    def seen(self, area: Area) -> tuple[Mask, Mask]:
+        """Return what of an area must be hidden, and what of it is ink but for rules."""
         ...
 
 
@@ -60,64 +57,73 @@ class LoneLine:
 
     ink: Ink
 
-    def hidden(self, area: tuple[slice, slice]) -> Mask:
-        """Return the ink of rules in an area."""
-        return self.ink.drawn_rules[area] > 0
-
-    def drawn(self, area: tuple[slice, slice]) -> Mask:
-        """Return all ink in an area but that of rules."""
-        return self.ink.labels[area] > 0
+    def seen(self, area: Area) -> tuple[Mask, Mask]:
+        """Return what of an area must be hidden, and what of it is ink but for rules."""
+        return self.ink.drawn_rules[area] > 0, self.ink.labels[area] > 0
 
 
 @dataclass(frozen=True, slots=True)
 class Owners:
-    """To which of a page's lines each pixel of ink belongs."""
+    """To which of a page's lines each piece of its ink belongs."""
 
-    code: NDArray[np.int16]  # (H, W): 0 ground, 1 ink of no line, -1 rules; a line's number + 2
+    ink: Ink
+    of_piece: NDArray[np.int16]  # 0 ground, 1 no line, else the number of its line + 2
 
     @classmethod
     def of(cls, ink: Ink, lines: Sequence[TextLine]) -> Owners:
-        """Return the owners of a page's ink."""
-        table = np.ones(len(ink.glyphs.area), np.int16)
-        table[0] = 0
+        """Return the owners of a page's pieces."""
+        owner = np.ones(len(ink.glyphs.area), np.int16)
+        owner[0] = 0
         for number, line in enumerate(lines):
-            table[line.pieces] = number + _FIRST
-        code = table.take(ink.labels, mode="clip")  # the fastest of NumPy's ways
-        code[ink.drawn_rules > 0] = -1
-        return cls(code)
+            owner[line.pieces] = number + _FIRST
+        return cls(ink, owner)
 
     def line(self, number: int) -> OwnedLine:
         """Return the ink of a line."""
-        return OwnedLine(self.code, number + _FIRST)
+        return OwnedLine(self, number + _FIRST)
 
-    def give_up(self, ink: Ink, piece: int) -> None:
+    def give_up(self, piece: int) -> None:
         """Let a piece belong to no line, in place."""
-        glyphs = ink.glyphs
-        area = np.s_[
-            glyphs.top[piece] : glyphs.bottom[piece], glyphs.left[piece] : glyphs.right[piece]
-        ]
-        self.code[area][ink.labels[area] == piece] = 1
+        self.of_piece[piece] = 1
 
 
-@dataclass(frozen=True, slots=True)
 class OwnedLine:
-    """A line among others of its page."""
+    """A line among others of its page. What is looked at more than once is looked up once."""
 
-    code: NDArray[np.int16]
-    own_code: int
+    def __init__(self, owners: Owners, code: int) -> None:
+        self._owners, self._code = owners, code
+        self._area: Area = np.s_[0:0, 0:0]
+        self._codes = np.zeros((0, 0), np.int16)
 
-    def own(self, area: tuple[slice, slice]) -> NDArray[np.uint8]:
+    def _look(self, area: Area) -> NDArray[np.int16]:
+        """Return the owners of an area's pixels."""
+        rows, columns = area
+        known_rows, known_columns = self._area
+        if not (_holds(known_rows, rows) and _holds(known_columns, columns)):
+            labels = self._owners.ink.labels[area]
+            self._area, self._codes = area, self._owners.of_piece.take(labels, mode="clip")
+            known_rows, known_columns = area
+        y, x = known_rows.start, known_columns.start
+        return self._codes[rows.start - y : rows.stop - y, columns.start - x : columns.stop - x]
+
+    def own(self, area: Area) -> NDArray[np.uint8]:
         """Return the line's own ink in an area as 1."""
-        return (self.code[area] == self.own_code).view(np.uint8)
+        return (self._look(area) == self._code).view(np.uint8)
 
-    def hidden(self, area: tuple[slice, slice]) -> Mask:
-        """Return the ink of other lines and of rules in an area."""
-        code = self.code[area]
-        return ((code >= _FIRST) & (code != self.own_code)) | (code < 0)
+    def seen(self, area: Area) -> tuple[Mask, Mask]:
+        """Return what of an area must be hidden, and what of it is ink but for rules."""
+        codes = self._look(area)
+        hidden = (codes >= _FIRST) & (codes != self._code)
+        hidden |= self._owners.ink.drawn_rules[area] > 0
+        return hidden, codes > 0
 
-    def drawn(self, area: tuple[slice, slice]) -> Mask:
-        """Return all ink in an area but that of rules."""
-        return self.code[area] > 0
+    def forget(self) -> None:
+        """Look again: a piece was given up."""
+        self._area = np.s_[0:0, 0:0]
+
+
+def _holds(known: slice, wanted: slice) -> bool:
+    return bool(known.start <= wanted.start and wanted.stop <= known.stop)
 
 
 def cut_line(
@@ -141,11 +147,10 @@ def cut_line(
     if y1 <= y0 or x1 <= x0:
         return LinePicture(np.zeros((LINE_HEIGHT, columns), np.float32), first_x, wide)
     area = np.s_[y0:y1, x0:x1]
-    crop, hidden = grey[area], ink.hidden(area)
+    crop, (hidden, inked) = grey[area], ink.seen(area)
     if hidden.any():
         soft = cv2.dilate(hidden.view(np.uint8), _AROUND) > 0
-        own = ink.drawn(area) & ~hidden
-        crop = np.where(soft & ~own, np.uint8(255), crop)
+        crop = np.where(soft & ~(inked & ~hidden), np.uint8(255), crop)
     across, up_down = 1.0, 1.0
     if scale < 0.75:  # average before sampling
         size = (max(1, round(crop.shape[1] * wide)), max(1, round(crop.shape[0] * scale)))

@@ -8,6 +8,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -84,6 +85,7 @@ _CAPITALS = 2  # letters read as such that may be small ones
 _CELLS_BESIDE, _MOST_DASHES = 2, 0.25
 _DASHES, _ACROSS = ("-", "–", "—", "−"), 2.0  # width over height of such a stroke, at least
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
+_NO_POINTS = np.zeros((2, 0), np.int32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +146,8 @@ def read_lines(
     is known from all of its lines.
     """
     owners = Owners.of(ink, lines)
-    readings = _read_all(grey, ink, lines, owners, network, settings)
+    owned = [owners.line(number) for number in range(len(lines))]
+    readings = _read_all(grey, ink, lines, owned, network, settings)
     texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
     script = main_script(texts)
     language = identify(" ".join(texts))
@@ -166,14 +169,15 @@ def read_lines(
             continue
         bullet = lone_bullet(ink, parts[0].line, float(parts[0].centres[0]))
         if bullet is not None:
-            owners.give_up(ink, bullet[1])
+            owners.give_up(bullet[1])
+            owned[number].forget()
             line = without_piece(ink, parts[0].line, bullet[1])
             parts = [replace(parts[0], line=line), *parts[1:]]
         if known and search:
             parts = [
                 replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
             ]
-        whole = in_one_line([_placed(part, owners.line(number)) for part in parts])
+        whole = in_one_line([_placed(part, owned[number]) for part in parts])
         text = settle_scripts(whole.text, letters)
         text = settle_brackets(settle_figures(text, language))
         text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
@@ -203,7 +207,7 @@ def _read_all(
     grey: NDArray[np.uint8],
     ink: Ink,
     lines: list[TextLine],
-    owners: Owners,
+    owned_lines: list[OwnedLine],
     network: LineNetwork,
     settings: ReadingSettings,
 ) -> list[list[_Reading]]:
@@ -219,7 +223,7 @@ def _read_all(
         return _Reading(line, picture, read, doubts_of(steps), figures_at_start(steps, read))
 
     for number, line in enumerate(lines):
-        owned = owners.line(number)
+        owned = owned_lines[number]
         parts = parts_at_wide_gaps(line, ink) if line.step else [line]
         if len(parts) > 1:
             apart = [one for part in parts if (one := read_as(part, owned)).read.text.strip()]
@@ -391,7 +395,8 @@ def place_characters(
     x-height stands around the centre.
     """
     x0, y0, x1, y1 = (int(v) for v in line.box)
-    rows, columns = np.nonzero(ink.own(np.s_[y0:y1, x0:x1]))  # from the top down
+    points = cv2.findNonZero(ink.own(np.s_[y0:y1, x0:x1]))  # from the top down
+    columns, rows = _NO_POINTS if points is None else points.reshape(-1, 2).T
     width = x1 - x0
     inked = np.bincount(columns, minlength=width)
     cuts = _cuts_between(inked, np.clip(centres - x0, 0, max(0, width - 1)))
@@ -438,25 +443,22 @@ def make_line(placed: PlacedText) -> Line:
     text, boxes = placed.text, placed.boxes
     unknown = np.array([letter == UNKNOWN for letter in text], bool)
     confidences = np.where(unknown, np.float32(0), placed.confidences)
-    words = []
-    for match in re.finditer(r"\S+", text):
-        span = slice(match.start(), match.end())
-        box = Box(
-            float(boxes[span, 0].min()),
-            float(boxes[span, 1].min()),
-            float(boxes[span, 2].max()),
-            float(boxes[span, 3].max()),
+    spans = [match.span() for match in re.finditer(r"\S+", text)]
+    edges = np.ravel(spans)[: -1 if spans[-1][1] == len(text) else None]
+    low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
+    high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
+    sure = np.multiply.reduceat(confidences, edges)[::2].tolist()
+    words = [
+        Word(
+            text[start:end],
+            Box(*low[number], *high[number]),
+            sure[number],
+            start,
+            end,
+            styles=_set_apart(word_styles(text[start:end], placed.styles[start:end])),
         )
-        words.append(
-            Word(
-                match[0],
-                box,
-                float(np.prod(confidences[span])),
-                span.start,
-                span.stop,
-                styles=_set_apart(word_styles(match[0], placed.styles[span])),
-            )
-        )
+        for number, (start, end) in enumerate(spans)
+    ]
     letters = sum(letter.isalpha() for letter in text) + int(unknown.sum())
     return Line(
         text,
@@ -482,7 +484,7 @@ def _set_apart(mean: NDArray[np.float32]) -> frozenset[Style]:
     """Return the styles that a word has by itself; its weight is told against the page's."""
     return frozenset(
         style
-        for style, value in zip(_STYLES, mean, strict=False)
+        for style, value in zip(_STYLES, mean.tolist(), strict=False)
         if value > 0.5 and style is not Style.BOLD
     )
 

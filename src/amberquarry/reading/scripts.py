@@ -7,6 +7,7 @@ import unicodedata
 from collections import Counter
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -146,7 +147,7 @@ def settle_figures(text: str, language: str | None = None) -> str:
     return _OLD_NOUGHT.sub(lambda match: f"{match[1]}0", text)
 
 
-def settle_case(text: str, rise: NDArray[np.floating]) -> str:
+def settle_case(text: str, heights: NDArray[np.floating]) -> str:
     """Return `text` with capitals that are no higher than the small letters of their word as such.
 
     In words of which a third are small letters: letters that have one shape in both cases, whose
@@ -156,25 +157,25 @@ def settle_case(text: str, rise: NDArray[np.floating]) -> str:
     read as small capitals: words joined by strokes below whose letters are of one height are in
     capitals. Keeps the length.
 
-    rise: (N,), from the line's foot to the top of each character.
+    heights: (N,), from the line's foot to the top of each character.
     """
-    signs = list(text)
+    signs, rise = list(text), heights.tolist()
     every = [rise[n] for n, sign in enumerate(signs) if sign in LOW_LETTERS]
-    usual = float(np.median(every)) if every else 0.0
+    usual = median(every) if every else 0.0
     for match in re.finditer(r"[^\W\d_]+", text):
         own = range(match.start(), match.end())
         low = [rise[n] for n in own if signs[n] in LOW_LETTERS]  # words may differ in size
         if not low or 3 * sum(map(str.islower, match[0])) < len(match[0]):
             continue
         # in slanted type the dot of an "i" may stand over the letter after it
-        small = min(float(np.median(low)), usual)
+        small = min(median(low), usual)
         for n in own:
             either = signs[n] in _ONE_SHAPE or (n > match.start() and len(signs[n].lower()) == 1)
             if either and rise[n] < _SMALL_LETTER * small:
                 signs[n] = signs[n].lower()
         if not _WITH_INNER_CAPITAL.search(match[0]):
             continue
-        high = float(np.median([rise[n] for n in own if text[n].isupper()]))
+        high = median(rise[n] for n in own if text[n].isupper())
         for n in own:
             as_high = high * _AS_HIGH[0] < rise[n] < high * _AS_HIGH[1]
             if signs[n].upper() in _ONE_SHAPE and as_high and rise[n] > _RISEN * small:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,14 +30,19 @@ def edges_of(picture: LinePicture, boxes: NDArray[np.float32]) -> NDArray[np.flo
     ink by edges is the width of strokes in the picture's scale, whatever the letter.
     """
     ink = picture.ink
-    across = np.abs(np.diff(ink, axis=1, prepend=0.0)).sum(0)
-    down = np.abs(np.diff(ink, axis=0, prepend=0.0)).sum(0)
     sums = np.zeros((ink.shape[1] + 1, 3), np.float32)
-    np.cumsum(np.stack([ink.sum(0), across, down], 1), axis=0, out=sums[1:])
+    sums[1:, 0] = _column_sums(ink)
+    sums[1, 1], sums[2:, 1] = ink[:, 0].sum(), _column_sums(cv2.absdiff(ink[:, 1:], ink[:, :-1]))
+    sums[1:, 2] = ink[0] + _column_sums(cv2.absdiff(ink[1:], ink[:-1]))
+    np.cumsum(sums, axis=0, out=sums)
     columns = (boxes[:, [0, 2]] - picture.first_x) * picture.columns_per_px
     columns = np.clip(columns.round().astype(int), 0, ink.shape[1])
     found: NDArray[np.float32] = sums[columns[:, 1]] - sums[columns[:, 0]]
     return found
+
+
+def _column_sums(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.asarray(cv2.reduce(values, 0, cv2.REDUCE_SUM)[0], np.float32)
 
 
 def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -48,11 +48,11 @@ def type_size(text: str, boxes: NDArray[np.float32]) -> float:
     heights = boxes[:, 3] - boxes[:, 1]
     low = np.array([sign in LOW_LETTERS for sign in text], bool)
     if low.sum() >= _LEAST_LOW:
-        return float(np.median(heights[low]))
+        return lean_median(heights[low])
     tall = np.array([sign.isupper() or sign.isdigit() or sign in "bdfhkl" for sign in text])
     if low.sum() + tall.sum() == 0:
         return 0.0
-    return float(np.median(np.concatenate([heights[low], heights[tall] / CAPITAL_RATIO])))
+    return lean_median(np.concatenate([heights[low], heights[tall] / CAPITAL_RATIO]))
 
 
 def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:

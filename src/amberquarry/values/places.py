@@ -6,10 +6,11 @@ import math
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from amberquarry.values.geometry import Box, Mapping, Quad
 from amberquarry.values.page import Block, BlockKind, Page
-from amberquarry.values.text import Line
+from amberquarry.values.text import Line, Word
 
 _AREAS = frozenset({BlockKind.FIGURE, BlockKind.EQUATION})  # more than their lines
 
@@ -22,13 +23,48 @@ def at_source(page: Page) -> None:
     if page.frame is None:
         return
     mapping = page.frame.to_source
+    lines = [line for block in page.blocks for line in block.lines]
+    parts: list[Line | Word] = []
+    for line in lines:
+        parts += [line, *line.words]
+    before = np.array([part.quad or part.box.corners for part in parts]).reshape(-1, 4, 2)
+    points = np.round(mapping.apply(before), 1)
+    scales = _heights(points) / np.maximum(1.0, _heights(before))
+    within = np.clip(points, 0.0, (page.width, page.height))
+    low, high = within.min(1).tolist(), within.max(1).tolist()
+    level = mapping.keeps_boxes
+    for number, part in enumerate(parts):
+        part.box = Box(*low[number], *high[number])
+        if isinstance(part, Line):
+            part.x_height *= float(scales[number])
+        if not level or part.quad is not None:
+            part.quad = _quad(within[number])
+    characters = [line.character_boxes for line in lines if len(line.character_boxes)]
+    if characters:
+        moved = _mapped_boxes(np.concatenate(characters), mapping)
+        edges = np.array([page.width, page.height, page.width, page.height], np.float32)
+        starts = np.cumsum([len(own) for own in characters])[:-1]
+        own = iter(np.split(np.clip(moved, 0, edges), starts))
+        for line in lines:
+            if len(line.character_boxes):
+                line.character_boxes = next(own)
     for block in page.blocks:
-        block.lines = [_inside(mapped_line(line, mapping), page) for line in block.lines]
         if block.kind in _AREAS or not block.lines:
             block.box = box_at_source(block.box, page)
         else:
             block.box = Box.around([line.box for line in block.lines])
     page.frame = None
+
+
+def _heights(quads: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the lengths of the left sides of quads (N, 4, 2)."""
+    sides: NDArray[np.float64] = np.hypot(*(quads[:, 3] - quads[:, 0]).T)
+    return sides
+
+
+def _quad(points: NDArray[np.float64]) -> Quad:
+    one, two, three, four = ((float(x), float(y)) for x, y in points.tolist())
+    return one, two, three, four
 
 
 def box_at_source(box: Box, page: Page) -> Box:
@@ -42,8 +78,7 @@ def mapped_box(box: Box | Quad, mapping: Mapping) -> tuple[Box, Quad]:
     """Return where a box or quad lies in the frame that a mapping leads to, in tenths of pixels."""
     corners = box.corners if isinstance(box, Box) else box
     points = np.round(mapping.apply(np.array(corners)), 1)
-    one, two, three, four = ((float(x), float(y)) for x, y in points)
-    return Box(*points.min(0).tolist(), *points.max(0).tolist()), (one, two, three, four)
+    return Box(*points.min(0).tolist(), *points.max(0).tolist()), _quad(points)
 
 
 def mapped_line(line: Line, mapping: Mapping, *, turned: bool = False) -> Line:
@@ -77,34 +112,8 @@ def mapped_blocks(blocks: list[Block], mapping: Mapping, *, turned: bool = False
     return found
 
 
-def _mapped_boxes(boxes: np.ndarray, mapping: Mapping) -> np.ndarray:
+def _mapped_boxes(boxes: NDArray[np.float32], mapping: Mapping) -> NDArray[np.float32]:
     wide = boxes.astype(np.float64)
     corners = np.stack([wide[:, [0, 1]], wide[:, [2, 1]], wide[:, [2, 3]], wide[:, [0, 3]]], 1)
     moved = mapping.apply(corners)
     return np.concatenate([moved.min(1), moved.max(1)], 1).astype(np.float32)
-
-
-def _inside(line: Line, page: Page) -> Line:
-    """Return a line without what lies outside of its page."""
-    width, height = page.width, page.height
-
-    def within(quad: Quad | None) -> Quad | None:
-        if quad is None:
-            return None
-        one, two, three, four = (
-            (min(max(0.0, x), width), min(max(0.0, y), height)) for x, y in quad
-        )
-        return one, two, three, four
-
-    return replace(
-        line,
-        box=line.box.within(width, height),
-        quad=within(line.quad),
-        words=[
-            replace(word, box=word.box.within(width, height), quad=within(word.quad))
-            for word in line.words
-        ],
-        character_boxes=np.clip(
-            line.character_boxes, 0, np.array([width, height, width, height], np.float32)
-        ),
-    )
