@@ -22,6 +22,7 @@ from amberquarry.assembly import Lexicon, join_lines, set_texts
 from amberquarry.formats.markdown import document_text, escape
 from amberquarry.formats.records import document_record, dump, page_from_record, page_record, schema
 from amberquarry.reading.languages import load_prior
+from amberquarry.values import Item
 
 
 def line_of(text, y=0.0):
@@ -160,13 +161,13 @@ class RecordTest(unittest.TestCase):
     def test_lists_and_joints_come_back(self):
         """Marker, depth and what goes on are in the record and read back from it."""
         page = page_of(["1. lamps"], ["and ropes"], kind=BlockKind.ITEM)
-        page.blocks[0].marker, page.blocks[0].depth = "1.", 0
+        page.blocks[0].payload, page.blocks[1].payload = Item("1."), Item(None, 2)
         page.blocks[1].goes_on = True
         record = json.loads(dump(page_record(page, "d1")))
         jsonschema.validate(record, schema("page"))
         back = page_from_record(record).blocks
         self.assertEqual([(b.marker, b.depth, b.goes_on) for b in back],
-                         [("1.", 0, False), (None, None, True)])  # fmt: skip
+                         [("1.", 0, False), (None, 2, True)])  # fmt: skip
 
     def test_records_keep_to_their_schemas(self):
         """Pages and documents are valid, and so are empty ones."""

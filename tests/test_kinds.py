@@ -25,7 +25,7 @@ from amberquarry.kinds.settling import settle_kinds
 from amberquarry.runs.folder import read_records
 from amberquarry.sheet.areas import Areas
 from amberquarry.sheet.typography import Measures, fixed_shares, is_fixed
-from amberquarry.values import Block, Box, Emphasis, Frame, Mapping, Page, Style
+from amberquarry.values import Block, Box, Emphasis, Frame, Item, Mapping, Page, Style
 from tests.support.blocks import CODE, block_of, line_of, of_kind, pages_of, write_code
 from tests.support.pages import PROSE, blank, wrap, write_justified, write_lines
 
@@ -344,14 +344,14 @@ class DrawnTest(unittest.TestCase):
     def test_entries_that_were_taken_for_a_table(self):
         """Rows that count on from the entry before them are entries; others stay a table."""
         usual = Measures(10.0, 40.0, False, 500.0)
-        before = replace(block_of(BlockKind.ITEM, "1040 Ashe, on tides", 0), marker="1040")
+        before = replace(block_of(BlockKind.ITEM, "1040 Ashe, on tides", 0), payload=Item("1040"))
         rows = "1041 Orrel, on lamps\n1042 Quay, on oil\n1048 Farrant, on rope\nand tar"
         found = items_whole([before, block_of(BlockKind.TABLE, rows, 40)], usual)
         self.assertEqual([block.marker for block in found], ["1040", "1041", "1042", "1048"])
         self.assertEqual(
             [line.text for line in found[-1].lines], ["1048 Farrant, on rope", "and tar"]
         )
-        before = replace(before, marker="1020")
+        before = replace(before, payload=Item("1020"))
         found = items_whole([before, block_of(BlockKind.TABLE, rows, 40)], usual)
         self.assertEqual(found[-1].kind, BlockKind.TABLE)
 

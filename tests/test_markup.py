@@ -35,6 +35,7 @@ from amberquarry.scoring import score_page, total
 from amberquarry.scoring.compare import match_words
 from amberquarry.scoring.text import errors, errors_at_best_place, join_hyphens, plain
 from amberquarry.settings import OutputSettings
+from amberquarry.values import Item
 
 PARSER = MarkdownIt("commonmark").enable(["table", "strikethrough"])
 STYLE_OF_TAG = {
@@ -168,7 +169,7 @@ class EscapeTest(unittest.TestCase):
         """What stands behind a bullet is that item's text, whatever it is."""
         text = " ".join(text.split())
         item = block([f"• {text}"], BlockKind.ITEM)
-        item.marker, item.depth = "•", 0
+        item.payload = Item("•")
         kinds, seen = shown(page_to_markdown(page([item])))
         self.assertEqual(seen, item.text.removeprefix("•").lstrip())
         self.assertEqual(kinds[:3], ["bullet_list_open", "list_item_open", "paragraph_open"])
@@ -182,7 +183,7 @@ class EscapeTest(unittest.TestCase):
         texts = [" ".join(text.split()) for text in texts]
         blocks = [block([text]) for text in texts]
         item = block([f"• {texts[0]}"], BlockKind.ITEM)
-        item.marker, item.depth = "•", 0
+        item.payload = Item("•")
         whole = Document("0" * 32, "a", [page([item, *blocks])])
         made = OutputSettings(line_width=width, page_marks=False)
         kinds, seen = shown(document_text(whole, made)[0])

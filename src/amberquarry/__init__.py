@@ -13,12 +13,13 @@ from amberquarry.errors import (
     WorkerError,
 )
 from amberquarry.library import read_document, read_line, read_page
-from amberquarry.runs import Progress, RunSummary, convert
+from amberquarry.runs import Progress, Run, RunSummary, convert, open_run
 from amberquarry.settings import Limits, OutputSettings, Settings, TextForm
 from amberquarry.values import (
     Block,
     BlockKind,
     Box,
+    Cell,
     Emphasis,
     Finding,
     FindingCode,
@@ -28,6 +29,7 @@ from amberquarry.values import (
     PreparationStep,
     Step,
     Style,
+    Table,
     Word,
 )
 
@@ -35,6 +37,7 @@ __all__ = [
     "Block",
     "BlockKind",
     "Box",
+    "Cell",
     "Document",
     "Emphasis",
     "Finding",
@@ -51,6 +54,7 @@ __all__ = [
     "Progress",
     "QuarryError",
     "Rejection",
+    "Run",
     "RunFolderError",
     "RunSummary",
     "Settings",
@@ -58,10 +62,12 @@ __all__ = [
     "SourceError",
     "Step",
     "Style",
+    "Table",
     "TextForm",
     "Word",
     "WorkerError",
     "convert",
+    "open_run",
     "read_document",
     "read_line",
     "read_page",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,7 +20,7 @@ from amberquarry.reading import load_network
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, identify, open_source
 from amberquarry.sources.pictures import image_of_array
-from amberquarry.values import Line, Page
+from amberquarry.values import Box, Frame, Line, Mapping, Page
 
 log = logging.getLogger(__name__)
 
@@ -47,33 +48,49 @@ def read_page(
     image: PageInput,
     *,
     page: int = 1,
+    region: Box | tuple[float, float, float, float] | None = None,
     settings: Settings | None = None,
     limits: Limits | None = None,
 ) -> Page:
     """Return what is on a page.
 
     image: path or bytes of a file, an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA, or a Pillow
-    image. page: which page of a file, from 1.
+    image. page: which page of a file, from 1. region: x0, y0, x1, y1 of the part that is read, in
+    the page's pixels; boxes count from the page's corner all the same. What lies outside of the
+    page is cut off; ValueError where nothing is left.
     A picture of two facing pages gives the blocks of the left one, then those of the right one;
     `read_document` gives two pages. Raises SourceError, PageError, ValueError or TypeError where
     the input can't be used.
     """
     settings = settings or Settings()
     picture = page_picture(image, page, settings, limits or Limits())
-    return read_in_steps(picture, page, settings)[0]
+    return read_in_steps(picture, page, settings, None if region is None else Box(*region))[0]
 
 
 def read_in_steps(
-    picture: PagePicture, number: int, settings: Settings
+    picture: PagePicture, number: int, settings: Settings, region: Box | None = None
 ) -> tuple[Page, list[Tries]]:
     """Return what is on an opened page, with the text of its blocks, and what was tried."""
     network = load_network(settings.reading.model)
-    read = read_in_ways(picture, number, network, settings)
+    part = picture if region is None else picture.part(region)
+    read = read_in_ways(part, number, network, settings)
     pages = [tries.best.page for tries in read]
+    if region is not None:
+        for page in pages:
+            _on_whole_page(page, picture, region)
     assemble(pages, settings.output.min_confidence)
     for other in pages[1:]:
         pages[0].blocks += other.blocks
     return pages[0], read
+
+
+def _on_whole_page(page: Page, picture: PagePicture, region: Box) -> None:
+    """Let a part of a page that was read by itself count from the whole page's corner, in place."""
+    corner = (max(0, int(region.x0)), max(0, int(region.y0)))
+    shift = Mapping.of(np.array([[1.0, 0.0, corner[0]], [0.0, 1.0, corner[1]]]))
+    frame = page.frame or Frame(page.width, page.height, Mapping())
+    page.frame = replace(frame, to_source=shift.after(frame.to_source))
+    page.height, page.width = picture.grey.shape
 
 
 def read_line(image: PageInput, *, settings: Settings | None = None) -> Line:

@@ -11,7 +11,13 @@ from amberquarry.assembly.facts import (
 )
 from amberquarry.assembly.numbering import number_pages
 from amberquarry.assembly.paragraphs import Lexicon, join_lines, set_texts
-from amberquarry.assembly.structure import find_joints, set_levels, set_markers, settle_running
+from amberquarry.assembly.structure import (
+    find_joints,
+    set_levels,
+    set_markers,
+    settle_payloads,
+    settle_running,
+)
 from amberquarry.values import Page, at_source
 
 __all__ = [
@@ -37,6 +43,7 @@ def assemble(pages: list[Page], least_confidence: float = 0.0) -> None:
     leave_out_doubtful(pages, least_confidence)
     number_pages(pages)
     settle_running(pages)
+    settle_payloads(pages)
     set_levels(pages)
     set_markers(pages)
     find_joints(pages)

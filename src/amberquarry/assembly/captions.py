@@ -18,6 +18,7 @@ def join_captions(pages: list[Page]) -> None:
 
     A caption belongs to the nearest of them on its page, and comes next to it in reading order.
     """
+    caption_of: dict[Block, Block] = {}
     for page in pages:
         for block in page.blocks:
             block.label, block.caption, block.paragraphs = None, None, []
@@ -31,17 +32,27 @@ def join_captions(pages: list[Page]) -> None:
         for gap, n, m in pairs:
             caption, owner = captions[n], owners[m]
             size = max((line.x_height for line in caption.lines), default=0.0)
-            if owner.caption is not None or n in taken or gap > NEAR * max(size, 1.0):
+            if owner in caption_of or n in taken or gap > NEAR * max(size, 1.0):
                 continue
             taken.add(n)
-            owner.caption = caption
+            caption_of[owner] = caption
         for caption in captions:
             caption.label = label_of(caption.text)
         for owner in owners:
-            if owner.caption is not None:
-                owner.label = owner.caption.label
-                _bring_together(page.blocks, owner)
+            if owner in caption_of:
+                owner.label = caption_of[owner].label
+                _bring_together(page.blocks, owner, caption_of[owner])
+    number_blocks(pages)
+    for owner, caption in caption_of.items():
+        owner.caption = caption.id
     _find_paragraphs(pages)
+
+
+def number_blocks(pages: list[Page]) -> None:
+    """Give each block its id, in place: by its page and its place in reading order."""
+    for page in pages:
+        for number, block in enumerate(page.blocks, start=1):
+            block.id = f"p{page.number}b{number}"
 
 
 def _gap(box: Box, other: Box) -> float:
@@ -51,10 +62,8 @@ def _gap(box: Box, other: Box) -> float:
     return max(across, down, 0.0)
 
 
-def _bring_together(blocks: list[Block], owner: Block) -> None:
+def _bring_together(blocks: list[Block], owner: Block, caption: Block) -> None:
     """Move the caption of a figure next to it; tables and listings keep the side it stands on."""
-    caption = owner.caption
-    assert caption is not None
     after = blocks.index(caption) > blocks.index(owner) or owner.kind is BlockKind.FIGURE
     blocks.remove(caption)
     blocks.insert(blocks.index(owner) + after, caption)
@@ -69,11 +78,11 @@ def _find_paragraphs(pages: list[Page]) -> None:
                 continue
             if block.label:
                 named = _naming(block.label)
-                block.paragraphs = [other for other in speaking if named.search(other.text)]
+                block.paragraphs = [other.id for other in speaking if named.search(other.text)]
             if not block.paragraphs:
                 before = [b for b in page.blocks[:place] if b.kind in _SPEAKING]
                 after = [b for b in page.blocks[place + 1 :] if b.kind in _SPEAKING]
-                block.paragraphs = [*before[-1:], *after[:1]]
+                block.paragraphs = [other.id for other in (*before[-1:], *after[:1])]
 
 
 def _naming(label: str) -> re.Pattern[str]:

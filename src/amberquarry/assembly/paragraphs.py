@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from amberquarry.reading.languages import Prior, identify, load_prior
+from amberquarry.tables.cells import fill_cells
 from amberquarry.tables.placing import cells_of
 from amberquarry.values import Block, BlockKind, Emphasis, Line, Page, Style
 
@@ -155,6 +156,7 @@ def set_texts(pages: list[Page]) -> None:
             ]
             if block.kind is BlockKind.TABLE:
                 block.text = "\n".join(_rows(block))
+                fill_cells(block)
                 continue
             if block.kind is BlockKind.CODE:
                 continue  # its text was made from the places of its letters

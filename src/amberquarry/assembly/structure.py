@@ -12,7 +12,18 @@ from rapidfuzz.distance import Indel
 
 from amberquarry.kinds.items import marker_of
 from amberquarry.kinds.settling import goes_on
-from amberquarry.values import RUNNING, Block, BlockKind, Box, Page, Style
+from amberquarry.values import (
+    RUNNING,
+    Block,
+    BlockKind,
+    Box,
+    Equation,
+    Figure,
+    Item,
+    Page,
+    Style,
+    Table,
+)
 
 _ZONE = 0.15  # of the page's height at top and foot, in which running heads stand
 _SAME_HEIGHT = 0.012  # of the page's height, by which one may lie off on another page
@@ -94,6 +105,24 @@ def _edges(page: Page, number: int) -> list[_Edge]:
             )
             found.append(_Edge(number, block, height < 0.5, height, letters))
     return found
+
+
+_PAYLOADS = {
+    BlockKind.TABLE: Table,
+    BlockKind.FIGURE: Figure,
+    BlockKind.EQUATION: Equation,
+    BlockKind.ITEM: Item,
+}
+
+
+def settle_payloads(pages: list[Page]) -> None:
+    """Give each block what its kind has, and nothing else, in place."""
+    for block in (block for page in pages for block in page.blocks):
+        wanted = _PAYLOADS.get(block.kind)
+        if wanted is None:
+            block.payload = None
+        elif not isinstance(block.payload, wanted):
+            block.payload = wanted()
 
 
 def set_levels(pages: list[Page]) -> None:
@@ -219,6 +248,6 @@ def set_markers(pages: list[Page]) -> None:
             if not edges or block.box.x0 > edges[-1] + size:
                 edges.append(block.box.x0)
             edges[-1] = block.box.x0  # on photographs the edge of a list drifts with its lines
-            block.depth = len(edges) - 1
-            block.marker = marker_of(block.lines[0].text) or block.marker
+            marker = marker_of(block.lines[0].text) or block.marker
+            block.payload = Item(marker, len(edges) - 1)
             above = block

@@ -193,6 +193,7 @@ class _Writer:
     def __init__(self, document: DocumentData, output: OutputSettings) -> None:
         self.output, self.folder = output, f"{PurePosixPath(document.source).name}.figures"
         self.notes = [notes_of(page) for page in document.pages]
+        self.captions = {b.id: b.text for b in document.blocks(BlockKind.CAPTION)}
 
     def block(self, block: Block, page: int) -> str:
         """Return a block; '' where nothing of it belongs to the text. page: its index."""
@@ -212,7 +213,8 @@ class _Writer:
         """Return a figure as a link to its picture, shown with what its caption calls it."""
         if block.picture is None:
             return ""
-        name = block.label or (block.caption.text[:_LONGEST_NAME] if block.caption else "figure")
+        caption = self.captions.get(block.caption or "", "figure")
+        name = block.label or caption[:_LONGEST_NAME]
         return f"![{escape_inline(name)}]({quote(f'{self.folder}/{block.picture.name}')})"
 
 

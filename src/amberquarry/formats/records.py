@@ -7,9 +7,11 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from functools import lru_cache
 from importlib import resources
+from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from amberquarry.assembly import (
     contents_of,
@@ -24,21 +26,29 @@ from amberquarry.values import (
     Block,
     BlockKind,
     Box,
+    Cell,
     DocumentData,
     Emphasis,
+    Equation,
+    Figure,
     Finding,
     FindingCode,
+    Item,
     Line,
     Origin,
     Page,
+    Payload,
     Picture,
     PreparationStep,
+    Quad,
     Step,
     Style,
+    Table,
     Word,
 )
 
-SCHEMA_VERSION = "1"
+SCHEMA_VERSION = "2"
+_READ = ("1", SCHEMA_VERSION)  # versions that can be read; 1 lacks base lines, cells and sizes
 
 
 @lru_cache(maxsize=2)
@@ -56,6 +66,10 @@ def dump(record: dict[str, Any]) -> str:
 
 def _box(box: Box) -> list[float]:
     return [_short(value) for value in box]
+
+
+def _points(points: Iterable[tuple[float, float]]) -> list[list[float]]:
+    return [[_short(x), _short(y)] for x, y in points]
 
 
 def _short(value: float) -> float:
@@ -83,7 +97,7 @@ def word_record(word: Word, line: Line, characters: bool) -> dict[str, Any]:
     if word.styles:
         record["styles"] = _styles(word.styles)
     if word.quad is not None:
-        record["quad"] = [[_short(x), _short(y)] for x, y in word.quad]
+        record["quad"] = _points(word.quad)
     if characters:
         record["characters"] = [
             [_short(v) for v in row] for row in line.character_boxes[word.start : word.end]
@@ -97,8 +111,13 @@ def line_record(line: Line, characters: bool) -> dict[str, Any]:
         "box": _box(line.box),
         "text": line.text,
         "confidence": round(line.confidence, 3),
-        "words": [word_record(word, line, characters) for word in line.words],
+        "x_height": round(line.x_height, 2),
     }
+    if line.baseline is not None:
+        record["baseline"] = _points(line.baseline)
+    if line.quad is not None:
+        record["quad"] = _points(line.quad)
+    record["words"] = [word_record(word, line, characters) for word in line.words]
     if line.unsupported_script:
         record["unsupported_script"] = True
     if line.handwritten:
@@ -106,21 +125,25 @@ def line_record(line: Line, characters: bool) -> dict[str, Any]:
     return record
 
 
-def block_ids(pages: Iterable[Page]) -> dict[int, str]:
-    """Return what the records call each block, by its identity."""
-    return {
-        id(block): f"p{page.number}b{number}"
-        for page in pages
-        for number, block in enumerate(page.blocks, start=1)
-    }
+def table_record(table: Table) -> dict[str, Any]:
+    """Return a table with its cells; what only some cells have stands only there."""
+    cells = []
+    for cell in table.cells:
+        record: dict[str, Any] = {"row": cell.row, "column": cell.column}
+        if cell.row_span > 1:
+            record["row_span"] = cell.row_span
+        if cell.column_span > 1:
+            record["column_span"] = cell.column_span
+        if cell.header:
+            record["header"] = True
+        cells.append({**record, "text": cell.text, "box": _box(cell.box)})
+    return {"rows": table.rows, "columns": table.columns, "ruled": table.ruled, "cells": cells}
 
 
-def block_record(
-    block: Block, ids: dict[int, str], characters: bool, pictures: str
-) -> dict[str, Any]:
+def block_record(block: Block, characters: bool, pictures: str) -> dict[str, Any]:
     """Return a block with its lines; what only some kinds have stands only there."""
     record: dict[str, Any] = {
-        "id": ids[id(block)],
+        "id": block.id,
         "kind": block.kind.value,
         "box": _box(block.box),
         "text": block.text,
@@ -128,8 +151,10 @@ def block_record(
     }
     if block.level is not None:
         record["level"] = block.level
-    if block.marker is not None:
-        record["marker"], record["depth"] = block.marker, block.depth or 0
+    if isinstance(block.payload, Item):
+        if block.payload.marker is not None:
+            record["marker"] = block.payload.marker
+        record["depth"] = block.payload.depth
     if block.goes_on:
         record["goes_on"] = True
     if block.rotation:
@@ -139,14 +164,16 @@ def block_record(
             {"start": start, "end": end, "styles": _styles(styles)}
             for start, end, styles in block.emphasis
         ]
+    if block.table is not None:
+        record["table"] = table_record(block.table)
     if block.picture is not None:
         record["image"] = pictures + block.picture.name
     if block.label is not None:
         record["label"] = block.label
     if block.caption is not None:
-        record["caption"] = ids[id(block.caption)]
+        record["caption"] = block.caption
     if block.paragraphs:
-        record["paragraphs"] = [ids[id(other)] for other in block.paragraphs if id(other) in ids]
+        record["paragraphs"] = block.paragraphs
     record["lines"] = [line_record(line, characters) for line in block.lines]
     return record
 
@@ -157,20 +184,18 @@ def page_record(
     characters: bool = False,
     *,
     source: str = "",
-    ids: dict[int, str] | None = None,
     pictures: str = "",
 ) -> dict[str, Any]:
     """Return the record of a page.
 
     source: of the document, which tells files of equal content apart.
-    ids: from `block_ids`, of the whole document where blocks speak of others on other pages.
     pictures: what comes before the names of pictures, to say where they lie.
     """
-    ids = block_ids([page]) if ids is None else ids
     return {
         "document": document,
         "source": source,
         "page": page.number,
+        "schema": SCHEMA_VERSION,
         "source_page": page.source_page,
         "width": page.width,
         "height": page.height,
@@ -183,7 +208,7 @@ def page_record(
         "legibility": round(page.legibility, 4),
         "to_points": [round(v, 6) for v in page.to_points] if page.to_points else None,
         "findings": [_finding(f) for f in page.findings],
-        "blocks": [block_record(block, ids, characters, pictures) for block in page.blocks],
+        "blocks": [block_record(block, characters, pictures) for block in page.blocks],
     }
 
 
@@ -192,62 +217,18 @@ def _styles_of(record: dict[str, Any]) -> frozenset[Style]:
 
 
 def page_from_record(record: dict[str, Any]) -> Page:
-    """Return the page of a record, without characters' boxes and blocks of other pages."""
-    blocks = []
-    for item in record["blocks"]:
-        lines = []
-        for row in item.get("lines", []):
-            words, at = [], 0
-            for word in row["words"]:
-                start = max(0, row["text"].find(word["text"], at))
-                at = start + len(word["text"])
-                words.append(
-                    Word(
-                        word["text"],
-                        Box(*word["box"]),
-                        word["confidence"],
-                        start,
-                        at,
-                        styles=_styles_of(word),
-                        repaired=word.get("repaired"),
-                    )
-                )
-            lines.append(
-                Line(
-                    row["text"],
-                    Box(*row["box"]),
-                    row["confidence"],
-                    words,
-                    np.zeros((0, 4), np.float32),
-                    np.zeros(0, np.float32),
-                    unsupported_script=row.get("unsupported_script", False),
-                    handwritten=row.get("handwritten", False),
-                )
-            )
-        blocks.append(
-            Block(
-                BlockKind(item["kind"]),
-                Box(*item["box"]),
-                lines,
-                item.get("level"),
-                item["text"],
-                item.get("rotation", 0),
-                [Emphasis(e["start"], e["end"], _styles_of(e)) for e in item.get("emphasis", [])],
-                item.get("goes_on", False),
-                item.get("marker"),
-                item.get("depth"),
-                Picture(item["image"]) if "image" in item else None,
-                item.get("label"),
-            )
+    """Return the page of a record.
+
+    Records of schema 1 lack base lines, sizes of type, quads of lines and cells of tables; the page
+    has none then. Raises ValueError for a schema of a later version.
+    """
+    version = str(record.get("schema", "1"))
+    if version not in _READ:
+        raise ValueError(
+            f"records of schema {version} come from a later version of Amber Quarry; this one "
+            f"reads up to {SCHEMA_VERSION}"
         )
-    by_id = {item["id"]: block for item, block in zip(record["blocks"], blocks, strict=True)}
-    for item, block in zip(record["blocks"], blocks, strict=True):
-        block.caption = by_id.get(item.get("caption"))
-        block.paragraphs = [by_id[i] for i in item.get("paragraphs", []) if i in by_id]
-    dpi = record.get("dpi")
-    findings = [
-        Finding(FindingCode(f["code"]), f["message"], f["page"]) for f in record.get("findings", [])
-    ]
+    dpi, to_points = record.get("dpi"), record.get("to_points")
     return Page(
         record["page"],
         record["width"],
@@ -256,13 +237,130 @@ def page_from_record(record: dict[str, Any]) -> Page:
         record.get("rotation", 0),
         record.get("skew", 0.0),
         Origin(record.get("origin", "scan")),
-        blocks,
-        findings,
-        preparation=[
-            PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])
-        ],
-        source_page=record.get("source_page", 0),
-        legibility=record.get("legibility", 0.0),
+        [_block_of(item) for item in record["blocks"]],
+        [_finding_of(found) for found in record.get("findings", [])],
+        tuple(to_points) if to_points else None,
+        [PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])],
+        record.get("source_page", 0),
+        record.get("legibility", 0.0),
+    )
+
+
+def _finding_of(record: dict[str, Any]) -> Finding:
+    return Finding(FindingCode(record["code"]), record["message"], record["page"])
+
+
+def _block_of(record: dict[str, Any]) -> Block:
+    emphasis = [Emphasis(e["start"], e["end"], _styles_of(e)) for e in record.get("emphasis", [])]
+    return Block(
+        BlockKind(record["kind"]),
+        Box(*record["box"]),
+        [_line_of(row) for row in record.get("lines", [])],
+        record.get("level"),
+        record["text"],
+        record.get("rotation", 0),
+        emphasis,
+        record.get("goes_on", False),
+        _payload_of(record),
+        record.get("label"),
+        record.get("caption"),
+        list(record.get("paragraphs", [])),
+        record.get("id", ""),
+    )
+
+
+def _payload_of(record: dict[str, Any]) -> Payload | None:
+    image = record.get("image")
+    picture = Picture(PurePosixPath(image).name) if image else None
+    match BlockKind(record["kind"]):
+        case BlockKind.FIGURE:
+            return Figure(picture)
+        case BlockKind.EQUATION:
+            return Equation(picture)
+        case BlockKind.ITEM:
+            return Item(record.get("marker"), record.get("depth", 0))
+        case BlockKind.TABLE:
+            table = record.get("table", {})
+            cells = [
+                Cell(
+                    cell["row"],
+                    cell["column"],
+                    cell["text"],
+                    Box(*cell["box"]),
+                    cell.get("row_span", 1),
+                    cell.get("column_span", 1),
+                    cell.get("header", False),
+                )
+                for cell in table.get("cells", [])
+            ]
+            rows, columns = table.get("rows", 0), table.get("columns", 0)
+            return Table(rows, columns, cells, table.get("ruled", False))
+        case _:
+            return None
+
+
+def _line_of(record: dict[str, Any]) -> Line:
+    text = record["text"]
+    words, at = [], 0
+    for word in record["words"]:
+        start = max(0, text.find(word["text"], at))
+        at = start + len(word["text"])
+        words.append(
+            Word(
+                word["text"],
+                Box(*word["box"]),
+                word["confidence"],
+                start,
+                at,
+                _quad_of(word),
+                _styles_of(word),
+                word.get("repaired"),
+            )
+        )
+    baseline = record.get("baseline")
+    return Line(
+        text,
+        Box(*record["box"]),
+        record["confidence"],
+        words,
+        _characters_of(record["words"], words, len(text)),
+        np.zeros(0, np.float32),
+        _quad_of(record),
+        record.get("x_height", 0.0),
+        (tuple(baseline[0]), tuple(baseline[1])) if baseline else None,
+        unsupported_script=record.get("unsupported_script", False),
+        handwritten=record.get("handwritten", False),
+    )
+
+
+def _quad_of(record: dict[str, Any]) -> Quad | None:
+    if "quad" not in record:
+        return None
+    one, two, three, four = ((x, y) for x, y in record["quad"])
+    return one, two, three, four
+
+
+def _characters_of(
+    records: list[dict[str, Any]], words: list[Word], length: int
+) -> NDArray[np.float32]:
+    """Return the boxes of a line's characters where the record has them; spaces have no width."""
+    if not words or not all("characters" in record for record in records):
+        return np.zeros((0, 4), np.float32)
+    boxes = np.zeros((length, 4), np.float32)
+    for record, word in zip(records, words, strict=True):
+        boxes[word.start : word.end] = record["characters"]
+        boxes[word.end :] = np.array(word.box, np.float32)[[2, 1, 2, 3]]
+    return boxes
+
+
+def document_from_record(record: dict[str, Any], pages: list[Page]) -> DocumentData:
+    """Return the document of a record with its pages."""
+    return DocumentData(
+        record["document"],
+        record["source"],
+        pages,
+        [_finding_of(found) for found in record.get("findings", [])],
+        dict(record.get("file_info", {})),
     )
 
 

@@ -12,7 +12,7 @@ from amberquarry.sheet.typography import (
     rows_of,
     size_of,
 )
-from amberquarry.values import Block, BlockKind, Line
+from amberquarry.values import Block, BlockKind, Item, Line
 
 _HOLLOW, _AFTER_BULLET = "◦", 1.8  # x-heights of white after a letter that is a bullet
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
@@ -192,7 +192,9 @@ def _items_of_rows(table: Block, before: Block | None) -> list[Block]:
         if starts:
             items.append((number if counted else None, []))
         items[-1][1].extend(row)
-    return [replace(table.part(BlockKind.ITEM, lines), marker=number) for number, lines in items]
+    return [
+        replace(table.part(BlockKind.ITEM, lines), payload=Item(number)) for number, lines in items
+    ]
 
 
 def marker_of(text: str) -> str | None:

@@ -42,7 +42,7 @@ from amberquarry.sheet.typography import (
     share_of,
     size_of,
 )
-from amberquarry.values import RUNNING, Block, BlockKind, Box, Line, Style
+from amberquarry.values import RUNNING, Block, BlockKind, Box, Item, Line, Style
 
 _SET_IN = 5.0  # x-heights by which the first line of a paragraph is set in, at most
 _OFF_GRID = 0.25  # of the pitch, by which a line of a listing begins off its grid
@@ -184,7 +184,7 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     parts = [] if starts[0] == 0 else [block.part(block.kind, block.lines[: starts[0]])]
     for start, end in pairwise([*starts, len(block.lines)]):
         part = block.part(BlockKind.ITEM, block.lines[start:end])
-        parts.append(replace(part, marker=number_of(part.lines[0].text)))
+        parts.append(replace(part, payload=Item(number_of(part.lines[0].text))))
     return parts
 
 

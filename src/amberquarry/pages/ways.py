@@ -26,6 +26,8 @@ from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
 from amberquarry.values import (
     BlockKind,
+    Equation,
+    Figure,
     Page,
     Picture,
     PreparationStep,
@@ -290,4 +292,6 @@ def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
             if cut.size:
                 count += 1
                 ending, data = encoded(cut)
-                block.picture = Picture(f"p{page.source_page}-{count}.{ending}", data)
+                own = Picture(f"p{page.source_page}-{count}.{ending}", data)
+                figure = block.kind is BlockKind.FIGURE
+                block.payload = Figure(own) if figure else Equation(own)

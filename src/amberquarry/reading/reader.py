@@ -129,6 +129,8 @@ class InkTexts:
         for measured, line in zip(lines, results, strict=True):
             if line is not None:
                 line.x_height = type_size(line.text, line.character_boxes) or measured.x_height
+                x0, x1 = line.box.x0, line.box.x1
+                line.baseline = (x0, measured.baseline_at(x0)), (x1, measured.baseline_at(x1))
                 found[measured.number] = line
         return found
 

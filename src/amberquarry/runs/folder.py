@@ -19,7 +19,7 @@ import filelock
 from amberquarry.document import Document
 from amberquarry.errors import Rejection, RunFolderError
 from amberquarry.formats.pictures import write_pictures
-from amberquarry.formats.records import block_ids, document_record, dump, page_record
+from amberquarry.formats.records import document_record, dump, page_record
 from amberquarry.settings import Settings, TextForm
 from amberquarry.values import LOW_CONFIDENCE, FindingCode, Page
 
@@ -49,14 +49,15 @@ def read_records(path: Path) -> Iterator[dict[str, Any]]:
             if not line.strip():
                 continue
             try:
-                yield _record(path, number, line)
+                yield record_of(path, number, line)
             except RunFolderError:
                 if line.endswith(b"\n"):
                     raise
                 return
 
 
-def _record(path: Path, number: int, line: bytes) -> dict[str, Any]:
+def record_of(path: Path, number: int, line: bytes) -> dict[str, Any]:
+    """Return the record in a line of a file; RunFolderError where it holds none."""
     try:
         record = json.loads(line.decode("utf-8"))
     except ValueError as error:  # of JSON or of UTF-8
@@ -86,6 +87,11 @@ def output_name(source: str) -> str:
     *folders, name = source.split("/")
     marked = [f"{part}~" if part.endswith(_TAKEN_ENDINGS) else part for part in folders]
     return "/".join(_shortened(part) for part in [*marked, name])
+
+
+def figures_folder(run: Path, source: str, form: TextForm) -> Path:
+    """Return the folder of a run in which the pictures of a document lie."""
+    return run / TEXTS[form][0] / (output_name(source) + _FIGURES)
 
 
 def _shortened(name: str) -> str:
@@ -128,7 +134,7 @@ class Totals:
         return total
 
 
-class _Part(NamedTuple):
+class Part(NamedTuple):
     """Bytes of a file, from one offset to another."""
 
     start: int
@@ -141,8 +147,8 @@ class Written:
 
     identifier: str
     totals: Totals
-    record: _Part
-    pages: tuple[_Part, ...]
+    record: Part
+    pages: tuple[Part, ...]
 
     @property
     def is_good(self) -> bool:
@@ -234,12 +240,12 @@ class RunFolder:
 
     def _take_up(self) -> None:
         """Find the documents that are complete with all their pages, and cut off what is torn."""
-        there: dict[tuple[str, str, int], list[_Part]] = defaultdict(list)
+        there: dict[tuple[str, str, int], list[Part]] = defaultdict(list)
         pages_file, documents_file = self.path / PAGES, self.path / DOCUMENTS
-        for number, line, at in _whole_lines(pages_file):
-            there[_page_key(pages_file, number, line)].append(_Part(at, at + len(line)))
-        for number, line, at in _whole_lines(documents_file):
-            record = _record(documents_file, number, line)
+        for number, line, at in _cut_to_whole_lines(pages_file):
+            there[page_key(pages_file, number, line)].append(Part(at, at + len(line)))
+        for number, line, at in _cut_to_whole_lines(documents_file):
+            record = record_of(documents_file, number, line)
             try:
                 source, identifier = record["source"], record["document"]
                 keys = [(identifier, source, page["page"]) for page in record["pages"]]
@@ -250,7 +256,7 @@ class RunFolder:
                 ) from error
             if all(there[key] for key in keys):
                 pages = tuple(there[key].pop(0) for key in keys)
-                own = _Part(at, at + len(line))
+                own = Part(at, at + len(line))
                 self.documents[source] = Written(identifier, totals, own, pages)
         if (self.path / REJECTED).exists():
             for found in read_records(self.path / REJECTED):
@@ -266,7 +272,7 @@ class RunFolder:
 
     def add(self, document: Document) -> None:
         """Write a document: its text, its pages, then its own record, which makes it count."""
-        output, ids = self.settings.output, block_ids(document.pages)
+        output = self.settings.output
         folder, ending = TEXTS[output.text_form]
         name = f"{folder}/{output_name(document.source)}"
         record = document_record(document, self.made_by, output)
@@ -280,7 +286,6 @@ class RunFolder:
                     document.identifier,
                     output.characters,
                     source=document.source,
-                    ids=ids,
                     pictures=f"{name}{_FIGURES}/",
                 ),
             )
@@ -293,11 +298,11 @@ class RunFolder:
         self.documents[document.source] = Written(document.identifier, totals, own, pages)
         self.added = Totals.sum([self.added, totals])
 
-    def _write(self, name: str, record: dict[str, Any]) -> _Part:
+    def _write(self, name: str, record: dict[str, Any]) -> Part:
         file, line = self._files[name], dump(record).encode("utf-8") + b"\n"
         start = file.tell()
         file.write(line)
-        return _Part(start, start + len(line))
+        return Part(start, start + len(line))
 
     def keep_pictures(self, source: str, pages: list[Page]) -> None:
         """Write the pictures of some pages of a document, and let go of their bytes.
@@ -311,8 +316,7 @@ class RunFolder:
                 block.picture.data = b""
 
     def _figures_of(self, source: str) -> Path:
-        folder = self.path / TEXTS[self.settings.output.text_form][0]
-        return folder / (output_name(source) + _FIGURES)
+        return figures_folder(self.path, source, self.settings.output.text_form)
 
     def _drop_old_pictures(self, document: Document) -> None:
         """Remove pictures that an earlier reading of the document wrote and this one did not."""
@@ -358,7 +362,7 @@ class RunFolder:
         self._keep(PAGES, [part for written in documents for part in written.pages])
         self._summary({"state": "finished", **asdict(self.totals), **values})
 
-    def _keep(self, name: str, parts: list[_Part]) -> None:
+    def _keep(self, name: str, parts: list[Part]) -> None:
         """Leave just some parts in a file, in this order."""
         path = self.path / name
         ends = [0, *(part.end for part in parts)]
@@ -405,25 +409,33 @@ def is_fault_of_disk(error: OSError) -> bool:
     return error.errno in _NO_ROOM
 
 
-def _whole_lines(path: Path) -> Iterator[tuple[int, bytes, int]]:
-    """Yield number, bytes and offset of a file's whole lines, then cut off a torn one at its end.
+def whole_lines(path: Path) -> Iterator[tuple[int, bytes, int]]:
+    """Yield number, bytes and offset of a file's whole lines, without a torn one at its end.
 
     A full disk or a loss of power leaves such a line; it may end inside a letter.
     """
     if not path.exists():
         return
-    end = 0
+    at = 0
     with path.open("rb") as file:
         for number, line in enumerate(file, start=1):
             if line.endswith(b"\n"):
-                yield number, line, end
-                end += len(line)
-    if end < path.stat().st_size:
+                yield number, line, at
+                at += len(line)
+
+
+def _cut_to_whole_lines(path: Path) -> Iterator[tuple[int, bytes, int]]:
+    """Yield what `whole_lines` does, then cut off a torn line."""
+    end = 0
+    for number, line, at in whole_lines(path):
+        yield number, line, at
+        end = at + len(line)
+    if path.exists() and end < path.stat().st_size:
         with path.open("r+b") as file:
             file.truncate(end)
 
 
-def _page_key(path: Path, number: int, line: bytes) -> tuple[str, str, int]:
+def page_key(path: Path, number: int, line: bytes) -> tuple[str, str, int]:
     """Return document, source and number of a page's record, without parsing all of it."""
     found = _PAGE_START.match(line)
     if found and line.endswith(b"}\n"):
@@ -431,5 +443,5 @@ def _page_key(path: Path, number: int, line: bytes) -> tuple[str, str, int]:
             return json.loads(found[1]), json.loads(found[2]), int(found[3])
         except ValueError:
             pass  # said below, with the line
-    record = _record(path, number, line)
+    record = record_of(path, number, line)
     return str(record.get("document")), str(record.get("source")), int(record.get("page") or 0)

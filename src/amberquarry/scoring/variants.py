@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,9 +14,10 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from amberquarry.errors import RunFolderError
-from amberquarry.runs.folder import DOCUMENTS, PAGES, SUMMARY
+from amberquarry.runs.folder import DOCUMENTS
+from amberquarry.runs.opened import open_run
 from amberquarry.scoring.compare import shared_areas
-from amberquarry.scoring.runs import load_pages, score_run
+from amberquarry.scoring.runs import score_run
 from amberquarry.scoring.text import plain
 from amberquarry.settings import Settings, value_of
 from amberquarry.values import LOW_CONFIDENCE, Box, Page, Word, weighted_confidence
@@ -108,10 +108,8 @@ def pages_of_run(run: Path) -> Pages:
 
     Halves of a spread are put together, so that runs that split it compare with runs that don't.
     """
-    if not (run / DOCUMENTS).is_file():
-        raise RunFolderError(f"{run}: holds no finished run")
     found: Pages = {}
-    for record in load_pages(run / PAGES):
+    for record in open_run(run).pages():
         key = record.source, record.page.source_page
         if key in found:
             found[key].blocks += record.page.blocks
@@ -145,7 +143,7 @@ def figures(name: str, run: Path, pages: Sequence[Page], truth: Path | None) -> 
 
 def _seconds(run: Path) -> float | None:
     try:
-        done = json.loads((run / SUMMARY).read_text(encoding="utf-8"))["this_time"]
+        done = open_run(run).summary["this_time"]
         return float(done["seconds"]) / done["pages"] if done["pages"] else None
     except (OSError, ValueError, KeyError, TypeError):
         return None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import struct
 import warnings
 import zlib
@@ -17,7 +18,7 @@ from PIL import ExifTags, Image, ImageOps, UnidentifiedImageError
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits
 from amberquarry.sources.frames import OneFrame, frames_of
-from amberquarry.values import Finding
+from amberquarry.values import Box, Finding
 
 FORMATS = ("PNG", "JPEG", "TIFF", "BMP", "GIF", "WEBP", "JPEG2000", "PPM")
 
@@ -43,6 +44,16 @@ class PagePicture:
     def of_image(cls, image: Image.Image) -> PagePicture:
         """Return the picture of a page that Pillow opened."""
         return cls(grey_levels(image), colours=_colours_of(image))
+
+    def part(self, box: Box) -> PagePicture:
+        """Return a part of the picture; ValueError where the box lies outside of it."""
+        height, width = self.grey.shape
+        x0, y0 = max(0, int(box.x0)), max(0, int(box.y0))
+        x1, y1 = min(width, math.ceil(box.x1)), min(height, math.ceil(box.y1))
+        if x1 <= x0 or y1 <= y0:
+            raise ValueError(f"the region {tuple(box)} holds nothing of a {width} x {height} page")
+        colours = None if self.colours is None else self.colours[y0:y1, x0:x1]
+        return replace(self, grey=self.grey[y0:y1, x0:x1], colours=colours)
 
 
 def grey_levels(image: Image.Image) -> NDArray[np.uint8]:

@@ -15,7 +15,7 @@ from itertools import pairwise
 import numpy as np
 
 from amberquarry.sheet.typography import rows_of
-from amberquarry.values import Block, BlockKind, Box, Line, Word
+from amberquarry.values import Block, BlockKind, Box, Line, Table, Word
 
 Span = tuple[float, float]  # from where to where a cell reaches
 
@@ -109,7 +109,7 @@ def proven(block: Block, letter: float) -> list[Block]:
         if is_grid:
             own = [line for row in run for line in row]
             box = Box.around([line.box for line in own])
-            blocks.append(Block(BlockKind.TABLE, box, own, ruled=block.ruled))
+            blocks.append(Block(BlockKind.TABLE, box, own, payload=Table(ruled=block.ruled)))
         else:
             blocks += _as_text(run, block.lines, letter)
     return blocks
@@ -175,7 +175,7 @@ def with_heads(blocks: list[Block], letter: float) -> list[Block]:
             out.pop()
             lines = [*(cell for line in over.lines for cell in parted(line)), *block.lines]
             box = Box.around([line.box for line in lines])
-            block = Block(BlockKind.TABLE, box, lines, ruled=block.ruled)
+            block = Block(BlockKind.TABLE, box, lines, payload=Table(ruled=block.ruled))
         out.append(block)
     return out
 
@@ -206,7 +206,10 @@ def with_columns_beside(blocks: list[Block], letter: float) -> list[Block]:
             lines = [cell for row in rows for cell in row]
             own = [line for row in _rows([*lines, *found]) for line in row]
             joined = Block(
-                BlockKind.TABLE, Box.around([x.box for x in own]), own, ruled=table.ruled
+                BlockKind.TABLE,
+                Box.around([x.box for x in own]),
+                own,
+                payload=Table(ruled=table.ruled),
             )
             blocks = [
                 joined if block is table else part

@@ -9,6 +9,7 @@ import numpy as np
 from amberquarry.layout.rows import band_numbers
 from amberquarry.sheet.signs import SURE_BULLETS
 from amberquarry.sheet.typography import rows_of
+from amberquarry.tables.cells import with_grid
 from amberquarry.tables.grids import (
     are_labels,
     cells_in,
@@ -19,7 +20,7 @@ from amberquarry.tables.grids import (
     with_columns_beside,
     with_heads,
 )
-from amberquarry.values import Block, BlockKind, Box, Line
+from amberquarry.values import Block, BlockKind, Box, Line, Table
 
 _THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
 _SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
@@ -86,7 +87,8 @@ def place_tables(
                 in_columns(block, letter, pairs) if block.kind is BlockKind.PARAGRAPH else [block]
             )
         ]
-    return with_columns_beside(with_heads(parts, letter), letter)
+    found = with_columns_beside(with_heads(parts, letter), letter)
+    return [with_grid(block, grids) for block in found]
 
 
 def cells_of(row: list[Line]) -> list[str]:
@@ -384,7 +386,7 @@ def _gathered(blocks: list[Block], chosen: set[int], bands: list[Box]) -> list[B
             out.append(_rest_of(block, over))
         if not placed:
             box = Box.around([line.box for line in table])
-            out.append(Block(BlockKind.TABLE, box, table, ruled=len(bands) > 1))
+            out.append(Block(BlockKind.TABLE, box, table, payload=Table(ruled=len(bands) > 1)))
             placed = True
         if under:
             out.append(_rest_of(block, under))

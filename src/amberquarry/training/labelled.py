@@ -10,8 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.errors import LearningError, QuarryError
-from amberquarry.formats.records import page_from_record
+from amberquarry.errors import LearningError, QuarryError, RunFolderError
 from amberquarry.imaging import views_of
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.laying import lay_out
@@ -19,7 +18,7 @@ from amberquarry.pages.lines import line_in
 from amberquarry.reading import load_network
 from amberquarry.reading.characters import fold, unknown_characters
 from amberquarry.reading.normalise import LoneLine, Owners, cut_line
-from amberquarry.runs.folder import read_records
+from amberquarry.runs.opened import PageOfFile, read_pages
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import open_source
 from amberquarry.values import Box, Line, mapped_box
@@ -89,11 +88,8 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
     records name them. Raises LearningError for other records or sources that are not there.
     """
     settings = Settings()
-    for record in read_records(corrected):
-        try:
-            page, path = page_from_record(record), files / record["source"]
-        except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise LearningError(f"{corrected}: not a page record ({error!r})") from error
+    for found in _pages_in(corrected):
+        page, path = found.page, files / found.source
         if not path.is_file():
             raise LearningError(f"{path}: there is no such file; name the sources' folder")
         source = open_source(path, settings, Limits())
@@ -114,6 +110,13 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
                 own = owners.line(number)
                 picture = cut_line(stages.prepared.grey, seen, own, settings.reading)
                 yield LabelledLine(name, picture.ink, label_of(line.text, name))
+
+
+def _pages_in(corrected: Path) -> Iterator[PageOfFile]:
+    try:
+        yield from read_pages(corrected)
+    except RunFolderError as error:
+        raise LearningError(str(error)) from error
 
 
 def _in_place(box: Box, lines: list[Line]) -> Line | None:

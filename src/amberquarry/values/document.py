@@ -36,6 +36,13 @@ class DocumentData:
                 ):
                     yield block
 
+    def block(self, identifier: str) -> Block:
+        """Return the block of an id, such as the caption of a figure; KeyError without one."""
+        for found in self.blocks():
+            if found.id == identifier:
+                return found
+        raise KeyError(f"no block of the document has the id {identifier!r}")
+
     @property
     def headings(self) -> list[Block]:
         """The headings in reading order."""

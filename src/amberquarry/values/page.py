@@ -111,6 +111,63 @@ class Picture:
     data: bytes = b""  # PNG or JPEG; empty once a run has written the file
 
 
+@dataclass(slots=True)
+class Cell:
+    """A cell of a table; rows and columns count from 0."""
+
+    row: int
+    column: int
+    text: str
+    box: Box
+    row_span: int = 1
+    column_span: int = 1
+    header: bool = False  # it names what stands under it
+
+
+@dataclass(slots=True)
+class Table:
+    """What a table holds. The cells come last, once the words of the document are known."""
+
+    rows: int = 0
+    columns: int = 0
+    cells: list[Cell] = field(default_factory=list)  # from the top down, then from the left
+    ruled: bool = False  # rules part some of its rows
+    grid: list[list[Box]] = field(default_factory=list)  # that its rules make; empty when filled
+
+    def to_rows(self) -> list[list[str]]:
+        """Return the texts of all cells row by row, '' where none stands."""
+        found = [[""] * self.columns for _ in range(self.rows)]
+        for cell in self.cells:
+            found[cell.row][cell.column] = cell.text
+        return found
+
+
+@dataclass(slots=True)
+class Figure:
+    """A photograph, drawing or chart."""
+
+    picture: Picture | None = None
+
+
+@dataclass(slots=True)
+class Equation:
+    """A displayed equation."""
+
+    picture: Picture | None = None
+
+
+@dataclass(slots=True)
+class Item:
+    """How an item begins, and how deep it stands in its list."""
+
+    marker: str | None = None  # the bullet or number with which its text begins
+    depth: int = 0  # 0 for those of the outermost list
+
+
+Payload = Table | Figure | Equation | Item
+"""What only one kind of block has."""
+
+
 @dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Block:
     """A region of a page with what was read in it."""
@@ -123,13 +180,11 @@ class Block:
     rotation: int = 0  # degrees by which its lines stand turned clockwise on the upright page
     emphasis: list[Emphasis] = field(default_factory=list)
     goes_on: bool = False  # it is the rest of the last paragraph or item before it
-    marker: str | None = None  # of an item: the bullet or number with which its text begins
-    depth: int | None = None  # of an item, 0 for those of the outermost list
-    picture: Picture | None = None  # of a figure or equation
+    payload: Payload | None = None  # what only its kind has
     label: str | None = None  # of a caption and of what it belongs to, such as "Figure 3"
-    caption: Block | None = None  # of a figure, table or listing
-    paragraphs: list[Block] = field(default_factory=list)  # that speak of it, or stand around it
-    ruled: bool = False  # of a table: rules part some of its rows
+    caption: str | None = None  # of a figure, table or listing: the id of its caption
+    paragraphs: list[str] = field(default_factory=list)  # ids of those that speak of it
+    id: str = ""  # within its document; the same in every output
 
     @property
     def words(self) -> Iterator[Word]:
@@ -144,7 +199,33 @@ class Block:
     def part(self, kind: BlockKind, lines: list[Line]) -> Block:
         """Return a block of some lines in its place; ValueError without lines."""
         box = Box.around([line.box for line in lines])
-        return replace(self, kind=kind, lines=lines, box=box, level=None)
+        payload = self.payload if kind is self.kind else None
+        return replace(self, kind=kind, lines=lines, box=box, level=None, payload=payload)
+
+    @property
+    def table(self) -> Table | None:
+        """What a table holds, None for other blocks."""
+        return self.payload if isinstance(self.payload, Table) else None
+
+    @property
+    def ruled(self) -> bool:
+        """Whether rules part some rows of a table."""
+        return isinstance(self.payload, Table) and self.payload.ruled
+
+    @property
+    def picture(self) -> Picture | None:
+        """The picture of a figure or equation."""
+        return self.payload.picture if isinstance(self.payload, Figure | Equation) else None
+
+    @property
+    def marker(self) -> str | None:
+        """The bullet or number with which an item begins."""
+        return self.payload.marker if isinstance(self.payload, Item) else None
+
+    @property
+    def depth(self) -> int | None:
+        """How deep an item stands in its list, None for other blocks."""
+        return self.payload.depth if isinstance(self.payload, Item) else None
 
 
 @dataclass(slots=True)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from amberquarry.values.geometry import Box, Mapping, Quad
 from amberquarry.values.page import Block, BlockKind, Page
-from amberquarry.values.text import Line, Word
+from amberquarry.values.text import Baseline, Line, Word
 
 _AREAS = frozenset({BlockKind.FIGURE, BlockKind.EQUATION})  # more than their lines
 
@@ -39,6 +39,11 @@ def at_source(page: Page) -> None:
             part.x_height *= float(scales[number])
         if not level or part.quad is not None:
             part.quad = _quad(within[number])
+    bases = [line for line in lines if line.baseline is not None]
+    ends = np.array([line.baseline for line in bases], float).reshape(-1, 2, 2)
+    ends = np.clip(np.round(mapping.apply(ends), 1), 0.0, (page.width, page.height))
+    for line, ((x0, y0), (x1, y1)) in zip(bases, ends.tolist(), strict=True):
+        line.baseline = (x0, y0), (x1, y1)
     characters = [line.character_boxes for line in lines if len(line.character_boxes)]
     if characters:
         moved = _mapped_boxes(np.concatenate(characters), mapping)
@@ -49,6 +54,8 @@ def at_source(page: Page) -> None:
             if len(line.character_boxes):
                 line.character_boxes = next(own)
     for block in page.blocks:
+        for cell in block.table.cells if block.table else ():
+            cell.box = box_at_source(cell.box, page)
         if block.kind in _AREAS or not block.lines:
             block.box = box_at_source(block.box, page)
         else:
@@ -98,6 +105,7 @@ def mapped_line(line: Line, mapping: Mapping, *, turned: bool = False) -> Line:
         box=box,
         quad=quad if quads else None,
         words=words,
+        baseline=_mapped_ends(line.baseline, mapping),
         x_height=line.x_height * math.dist(quad[0], quad[3]) / max(1.0, high),
         character_boxes=_mapped_boxes(line.character_boxes, mapping),
     )
@@ -110,6 +118,13 @@ def mapped_blocks(blocks: list[Block], mapping: Mapping, *, turned: bool = False
         lines = [mapped_line(line, mapping, turned=turned) for line in block.lines]
         found.append(replace(block, lines=lines, box=Box.around([line.box for line in lines])))
     return found
+
+
+def _mapped_ends(line: Baseline | None, mapping: Mapping) -> Baseline | None:
+    if line is None:
+        return None
+    (x0, y0), (x1, y1) = np.round(mapping.apply(np.array(line)), 1).tolist()
+    return (x0, y0), (x1, y1)
 
 
 def _mapped_boxes(boxes: NDArray[np.float32], mapping: Mapping) -> NDArray[np.float32]:

@@ -39,6 +39,10 @@ class Word:
     repaired: str | None = None  # what it should be by the language's spelling, where that is asked
 
 
+Baseline = tuple[tuple[float, float], tuple[float, float]]
+"""The ends of a straight base line, from where the text begins."""
+
+
 @dataclass(slots=True, eq=False)  # arrays have no one answer to ==
 class Line:
     """A text line. Characters lie in arrays, one row for each code point of `text`."""
@@ -51,17 +55,20 @@ class Line:
     character_confidences: NDArray[np.float32]  # (N,)
     quad: Quad | None = None
     x_height: float = 0.0  # of its small letters, in pixels of the boxes; 0 where not measured
+    baseline: Baseline | None = None  # where its letters stand; None where not measured
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
     handwritten: bool = False  # its letters look written by hand
 
     def part(self, words: list[Word]) -> Line:
         """Return a line of some of its words that follow each other; ValueError without words."""
         start, end = words[0].start, words[-1].end
+        box = Box.around([word.box for word in words])
         inside = slice(start, end)
         return replace(
             self,
             text=self.text[inside],
-            box=Box.around([word.box for word in words]),
+            box=box,
+            baseline=_between(self.baseline, box.x0, box.x1) if self.quad is None else None,
             confidence=weighted_confidence(words),
             words=[replace(word, start=word.start - start, end=word.end - start) for word in words],
             character_boxes=self.character_boxes[inside],
@@ -92,3 +99,12 @@ def weighted_confidence(words: Iterable[Word]) -> float:
         total += word.confidence * own
         weight += own
     return total / weight if weight else 0.0
+
+
+def _between(line: Baseline | None, x0: float, x1: float) -> Baseline | None:
+    """Return the part of a level base line from one x to another."""
+    if line is None:
+        return None
+    (left, y0), (right, y1) = line
+    slope = (y1 - y0) / max(1.0, right - left)
+    return (x0, y0 + slope * (x0 - left)), (x1, y0 + slope * (x1 - left))
