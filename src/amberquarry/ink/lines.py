@@ -236,7 +236,7 @@ def attach_small(lines: list[TextLine], glyphs: Glyphs) -> list[TextLine]:
     least = np.array([line.least_x_height for line in long])
     start = np.array([line.baseline_at(line.box.x0) for line in long])
     end = np.array([line.baseline_at(line.box.x1) for line in long])
-    taken: set[int] = set()
+    taken: set[TextLine] = set()
     for mark in few:
         box = mark.box
         x, y = box.middle
@@ -271,8 +271,8 @@ def attach_small(lines: list[TextLine], glyphs: Glyphs) -> list[TextLine]:
         pieces = np.concatenate([mark.pieces, line.pieces])
         line.pieces = from_the_left(pieces, glyphs)
         line.box = Box.around([box, line.box])
-        taken.add(id(mark))
-    return [line for line in lines if id(line) not in taken]
+        taken.add(mark)
+    return [line for line in lines if line not in taken]
 
 
 def _ends_before(mark: TextLine, line: TextLine, glyphs: Glyphs) -> bool:
@@ -388,9 +388,9 @@ def attach_leaders(
     x = (glyphs.left[dots] + glyphs.right[dots]) / 2
     y = (glyphs.top[dots] + glyphs.bottom[dots]) / 2
     size = np.maximum(glyphs.width[dots], glyphs.height[dots])
-    merged, led_to = list(lines), set[int]()
+    merged, led_to = list(lines), set[TextLine]()
     for line in sorted(lines, key=lambda line: -line.box.x0):
-        if id(line) in led_to:
+        if line in led_to:
             continue
         level = line.baseline_at(line.box.x1)
         away = np.abs(level - y) - _LEADER_SLOPE * (x - line.box.x1)
@@ -432,7 +432,7 @@ def attach_leaders(
         merged = [other for other in merged if other is not line and other is not target]
         merged.append(whole)
         if target is not None:
-            led_to.add(id(target))
+            led_to.add(target)
     return merged
 
 

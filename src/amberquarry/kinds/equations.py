@@ -50,20 +50,20 @@ def mark_equations(blocks: list[Block], usual: Measures) -> list[Block]:
         for line in block.lines
         if _word_share(line.text) <= _SIGNS and not block.rotation
     ]
-    taken: set[int] = set()
+    taken: set[Line] = set()
     found: list[tuple[list[_Candidate], Box]] = []
     for seed in candidates:
-        if id(seed.line) in taken or _RELATION.search(seed.line.text) is None:
+        if seed.line in taken or _RELATION.search(seed.line.text) is None:
             continue
         column = _column(seed.line.box, prose, usual)
         if column is None or not _stands_in(seed.line.box, column, usual):
             continue
-        free = [c for c in candidates if id(c.line) not in taken]
+        free = [c for c in candidates if c.line not in taken]
         own = _grown(seed, free, column, usual)
         area = Box.around([c.line.box for c in own])
         if any(_crosses(line.box, area) for line in prose):
             continue
-        taken.update(id(c.line) for c in own)
+        taken.update(c.line for c in own)
         found.append((own, area))
     return _with_equations(blocks, found)
 
@@ -141,16 +141,16 @@ def _crosses(line: Box, area: Box) -> bool:
 
 def _with_equations(blocks: list[Block], found: list[tuple[list[_Candidate], Box]]) -> list[Block]:
     """Return blocks without the lines of equations, and each equation where its first line was."""
-    owner = {id(c.line): number for number, (own, _) in enumerate(found) for c in own}
+    owner = {c.line: number for number, (own, _) in enumerate(found) for c in own}
     placed: set[int] = set()
     out: list[Block] = []
     for block in blocks:
-        if not any(id(line) in owner for line in block.lines):
+        if not any(line in owner for line in block.lines):
             out.append(block)
             continue
         run: list[Line] = []
         for line in block.lines:
-            number = owner.get(id(line))
+            number = owner.get(line)
             if number is None:
                 run.append(line)
                 continue

@@ -73,8 +73,8 @@ def place_fields(
     ]
     edges = _frames(lying, [piece.word.box for piece in pieces], letter)
     boxes += [Box(top.x0, top.y0, top.x1, foot.y1) for top, foot in edges]
-    framing = {id(rule) for pair in edges for rule in pair}
-    under = [rule for rule in lying if id(rule) not in framing]
+    framing = {rule for pair in edges for rule in pair}
+    under = [rule for rule in lying if rule not in framing]
     fields = [_boxed(box, pieces) for box in boxes]
     fields += [_on_line(rule, lying, pieces, letter) for rule in under]
     fields = [own for own in fields if 0 < own.label_letters < _LONGEST_LABEL]
@@ -230,20 +230,20 @@ def _leading(row: list[_Piece], x: float, letter: float) -> list[_Piece]:
 
 
 def _unique(pieces: list[_Piece]) -> list[Line]:
-    return list({id(p.line): p.line for p in pieces}.values())
+    return list(dict.fromkeys(p.line for p in pieces))
 
 
 def _with_fields(blocks: list[Block], fields: list[_Field]) -> list[Block]:
     """Return blocks without the words of fields, and these row by row where their first was."""
     made: list[tuple[list[Line], list[Line]]] = []
-    owner: dict[int, int] = {}
+    owner: dict[Word, int] = {}
     for number, own in enumerate(fields):
         for part in (own.label, own.entry):
             for piece in part:
-                owner.setdefault(id(piece.word), number)
+                owner.setdefault(piece.word, number)
     for number, own in enumerate(fields):
         label, entry = (
-            _lines_of([p for p in part if owner[id(p.word)] == number])
+            _lines_of([p for p in part if owner[p.word] == number])
             for part in (own.label, own.entry)
         )
         made.append((label, entry))
@@ -283,14 +283,14 @@ def _rows_in_order(blocks: list[Block]) -> list[Block]:
         if not of_form:
             out += group
             continue
-        fields: dict[int, list[Block]] = {}
+        fields: dict[Line, list[Block]] = {}
         first: Line | None = None
         for block in group:
             if first is None or block.kind is BlockKind.LABEL:
                 first = block.lines[0]
-            fields.setdefault(id(first), []).append(block)
+            fields.setdefault(first, []).append(block)
         lines = [own[0].lines[0] for own in fields.values()]
-        out += [block for row in rows_of(lines) for line in row for block in fields[id(line)]]
+        out += [block for row in rows_of(lines) for line in row for block in fields[line]]
     return out
 
 
@@ -298,11 +298,11 @@ def _plain(block: Block) -> BlockKind:
     return BlockKind.PARAGRAPH if block.kind is BlockKind.TABLE else block.kind
 
 
-def _runs(line: Line, owner: dict[int, int]) -> list[tuple[list[Word], int | None]]:
+def _runs(line: Line, owner: dict[Word, int]) -> list[tuple[list[Word], int | None]]:
     """Return the words of a line in runs that belong to one field, or to none."""
     runs: list[tuple[list[Word], int | None]] = []
     for word in line.words:
-        number = owner.get(id(word))
+        number = owner.get(word)
         if runs and runs[-1][1] == number:
             runs[-1][0].append(word)
         else:
@@ -312,9 +312,9 @@ def _runs(line: Line, owner: dict[int, int]) -> list[tuple[list[Word], int | Non
 
 def _lines_of(pieces: list[_Piece]) -> list[Line]:
     """Return some words as lines, in rows."""
-    found: dict[int, list[_Piece]] = {}
+    found: dict[Line, list[_Piece]] = {}
     for piece in pieces:
-        found.setdefault(id(piece.line), []).append(piece)
+        found.setdefault(piece.line, []).append(piece)
     lines = [
         own[0].line.part(sorted((p.word for p in own), key=lambda word: word.start))
         for own in found.values()

@@ -215,8 +215,8 @@ def _hangs(entry: Line, line: Line, usual: Measures) -> bool:
     return entry.box.x0 + usual.size < line.box.x0 < text_x + 2 * usual.size
 
 
-def _counted_entries(flow: list[Line], usual: Measures) -> set[int]:
-    """Return the lines (by identity) that begin entries of a list that counts them.
+def _counted_entries(flow: list[Line], usual: Measures) -> set[Line]:
+    """Return the lines that begin entries of a list that counts them.
 
     Their numbers stand on one edge, most of them grow by one, and what an entry has more than a
     line is set in. What has the form of the entries around it is one too, since
@@ -254,7 +254,7 @@ def _counted_entries(flow: list[Line], usual: Measures) -> set[int]:
         for n in (a, b)
         if min(grown) < n < max(grown) and len(flow[n].words[0].text) in places
     }
-    return {id(flow[n]) for n in entries}
+    return {flow[n] for n in entries}
 
 
 def set_hollow_bullets(blocks: list[Block]) -> None:
@@ -279,8 +279,8 @@ def set_hollow_bullets(blocks: list[Block]) -> None:
             line.words[0].text = _HOLLOW
 
 
-def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
-    """Return the lines (by identity) that begin an item of a list.
+def item_starts(blocks: list[Block], usual: Measures) -> set[Line]:
+    """Return the lines that begin an item of a list.
 
     Such a line has a marker, and the lines after it stand under its text, or a line near it in the
     column has the same bullet or the next number.
@@ -321,7 +321,7 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[int]:
             for other in before[-1:]
         )
         if hangs or alike or (marker in SURE_BULLETS and not inside):
-            found.add(id(line))
+            found.add(line)
     return found
 
 

@@ -57,11 +57,11 @@ def _columns(lines: list[Line], letter: float) -> list[list[_Number]]:
                     else:
                         kept += run
             waiting = kept
-    own: set[int] = set()
+    own: set[Word] = set()
     columns = []
     for group in found:
-        rest = [number for number in group if id(number.word) not in own]
-        own.update(id(number.word) for number in rest)
+        rest = [number for number in group if number.word not in own]
+        own.update(number.word for number in rest)
         if len(rest) == len(group):
             columns.append(group)
     return columns
@@ -117,11 +117,11 @@ def _counting(group: list[_Number]) -> list[_Number]:
 
 def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
     top, foot = numbers[0].word.box.y0, numbers[-1].word.box.y1
-    own = {id(number.word) for number in numbers}
+    own = {number.word for number in numbers}
     beside = [
         line
         for line in lines
-        if top < line.box.middle[1] < foot and any(id(word) not in own for word in line.words)
+        if top < line.box.middle[1] < foot and any(word not in own for word in line.words)
     ]
     if not beside:
         return False
@@ -130,7 +130,7 @@ def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
         return True
     return len(numbers) >= _MANY and not is_tabular(
         [line.part(words) for line in beside
-         if (words := [word for word in line.words if id(word) not in own])]
+         if (words := [word for word in line.words if word not in own])]
     )  # fmt: skip
 
 
@@ -139,36 +139,34 @@ def _joined(blocks: list[Block], numbers: list[Line]) -> list[Block]:
 
     What counts an empty line stays a line, after the one that was counted before it.
     """
-    own = {id(number) for number in numbers}
-    others = [
-        line for block in blocks for line in block.lines if id(line) not in own and line.words
-    ]
-    inside: dict[int, Line] = {}  # by the line that they stand in
-    after: dict[int, list[Line]] = {}  # by the line that they follow
+    own = {number for number in numbers}
+    others = [line for block in blocks for line in block.lines if line not in own and line.words]
+    inside: dict[Line, Line] = {}  # by the line that they stand in
+    after: dict[Line, list[Line]] = {}  # by the line that they follow
     last: Line | None = None
-    placed: set[int] = set()
+    placed: set[Line] = set()
     for number in numbers:
         x, y = number.box.middle
         level = [line for line in others if line.box.y0 < y < line.box.y1]
         if level:
             last = min(level, key=lambda line: abs(line.box.middle[0] - x))
-            inside[id(last)] = number
+            inside[last] = number
         elif last is not None:
-            after.setdefault(id(last), []).append(number)
+            after.setdefault(last, []).append(number)
         if last is not None:
-            placed.add(id(number))
+            placed.add(number)
     out = []
     for block in blocks:
-        if not any(id(line) in placed or id(line) in inside for line in block.lines):
+        if not any(line in placed or line in inside for line in block.lines):
             out.append(block)
             continue
         lines: list[Line] = []
         for line in block.lines:
-            if id(line) in placed:
+            if line in placed:
                 continue
-            own_number = inside.get(id(line))
+            own_number = inside.get(line)
             lines.append(_with(line, own_number) if own_number else line)
-            lines += after.get(id(line), [])
+            lines += after.get(line, [])
         if lines:
             loose = block.kind is BlockKind.TABLE and not is_tabular(lines)
             out.append(block.part(BlockKind.PARAGRAPH if loose else block.kind, lines))

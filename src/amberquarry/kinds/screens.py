@@ -36,7 +36,7 @@ def place_screens(blocks: list[Block], windows: list[Window]) -> list[Block]:
         return blocks
     usual = float(np.median([line.x_height for line in lines]))
     running = {
-        id(line)
+        line
         for block in blocks
         if block.kind is BlockKind.CODE or runs_on(block)
         for line in block.lines

@@ -147,7 +147,7 @@ def _names_beside(names: Block, blocks: list[Block], usual: Measures) -> list[Bl
     return [names.part(BlockKind.MARGIN_NOTE, lines) for lines in parts]
 
 
-def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool) -> list[Block]:
+def _parts(block: Block, usual: Measures, item_starts: set[Line], contents: bool) -> list[Block]:
     """Return a block of text cut into code, items of lists and the paragraphs between them.
 
     contents: whether dots lead from several lines of the page to numbers.
@@ -175,7 +175,7 @@ def _parts(block: Block, usual: Measures, item_starts: set[int], contents: bool)
     if len(runs) > 1:
         pieces = [block.part(block.kind, lines) for lines in runs]
         return [part for piece in pieces for part in _parts(piece, usual, item_starts, contents)]
-    starts = [number for number, line in enumerate(block.lines) if id(line) in item_starts]
+    starts = [number for number, line in enumerate(block.lines) if line in item_starts]
     if not starts and contents and any(map(ends_in_leader, block.lines)):
         return [block.part(BlockKind.ITEM, lines) for lines in cut_at_leaders(block.lines)]
     if not starts:
@@ -605,7 +605,7 @@ def _counts_on(block: Block, flow: list[Block]) -> bool:
 def _marks_with_notes(blocks: list[Block]) -> list[Block]:
     """Return blocks with the marks that stand by themselves before notes made part of them."""
     notes = [block for block in blocks if block.kind is BlockKind.FOOTNOTE]
-    joined: set[int] = set()
+    joined: set[Block] = set()
     for mark in notes:
         if len(mark.lines) != 1 or len(mark.lines[0].text) > _MARK_LETTERS:
             continue
@@ -616,9 +616,9 @@ def _marks_with_notes(blocks: list[Block]) -> list[Block]:
             ) < first.y1:  # fmt: skip
                 note.lines = [mark.lines[0], *note.lines]
                 note.box = Box.around([note.box, mark.box])
-                joined.add(id(mark))
+                joined.add(mark)
                 break
-    return [block for block in blocks if id(block) not in joined]
+    return [block for block in blocks if block not in joined]
 
 
 def _notes_of(lines: list[Line]) -> list[list[Line]]:

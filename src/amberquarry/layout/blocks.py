@@ -377,21 +377,21 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
         else:
             zones.append(zone)
     regions = []
-    taken: set[int] = set()
+    taken: set[TextLine] = set()
     for zone in zones:
         members = [
             line
             for line in lines.lines
-            if id(line) not in taken
+            if line not in taken
             and zone.y0 <= line.box.middle[1] <= zone.y1
             and _overlap_x(line.box, zone) > 0.3 * line.box.width
             and not gutter_between(line.box, zone, columns)
         ]
-        known = {id(line) for line in members}
+        known = {line for line in members}
         across = [
             line.box.middle[1]
             for line in lines.lines
-            if id(line) not in known
+            if line not in known
             and line.box.x0 < zone.x0 - line.x_height
             and line.box.x1 > zone.x0 + _REACHES_IN * line.x_height
         ]
@@ -399,9 +399,9 @@ def find_tables(gutters: list[Box], lines: Lines, columns: list[Box]) -> list[Re
             own = [line for row in rows for line in row]
             if len(own) < 6 or len(rows) == len(own) or not _of_one_type(rows):
                 continue
-            taken.update(id(line) for line in own)
-            cells = cells_beside(own, [x for x in lines.lines if id(x) not in taken], columns)
-            taken.update(id(line) for line in cells)
+            taken.update(line for line in own)
+            cells = cells_beside(own, [x for x in lines.lines if x not in taken], columns)
+            taken.update(line for line in cells)
             own = [line for row in rows_in_order([*own, *cells]) for line in row]
             regions.append(Region(BlockKind.TABLE, Box.around([line.box for line in own]), own))
     return regions
@@ -581,8 +581,8 @@ def rows_in_order(lines: list[TextLine]) -> list[list[TextLine]]:
             or line is first
         ]
         rows.append(sorted(row, key=lambda line: line.box.x0))
-        taken = {id(line) for line in row}
-        waiting = [line for line in waiting if id(line) not in taken]
+        taken = {line for line in row}
+        waiting = [line for line in waiting if line not in taken]
     return rows
 
 
@@ -823,14 +823,14 @@ def make_blocks(
     columns = join_gutters(columns, measured)
     others = _of_other_white(gutters, columns, measured)
     regions = find_tables(others, Lines(lines), columns)
-    in_tables = {id(line) for region in regions for line in region.lines}
-    free = [line for line in lines if id(line) not in in_tables]
+    in_tables = {line for region in regions for line in region.lines}
+    free = [line for line in lines if line not in in_tables]
     if free:
         usual = usual_x_height(free)
-        rows = {id(row.whole): row for row in find_rows(free, columns)}
+        rows = {row.whole: row for row in find_rows(free, columns)}
         for chain in chain_lines(Lines([row.whole for row in rows.values()]), rules, columns):
             for part in split_paragraphs(chain):
-                members = [line for whole in part for line in rows[id(whole)].lines]
+                members = [line for whole in part for line in rows[whole].lines]
                 size = float(np.median([whole.x_height for whole in part]))
                 letters = sum(len(line.pieces) for line in members)
                 short = len(part) <= _HEADING_LINES or letters <= _HEADING_PIECES

@@ -73,8 +73,8 @@ def cells_beside(own: list[TextLine], free: list[TextLine], columns: list[Box]) 
             )
         if not fresh:
             return found
-        known = {id(line) for line in fresh}
-        free = [line for line in free if id(line) not in known]
+        known = {line for line in fresh}
+        free = [line for line in free if line not in known]
         found += fresh
 
 

@@ -129,8 +129,8 @@ def measure(blocks: list[Block]) -> Measures | None:
     printed = letters[(shares <= _OFF) & (letters > _FULL_LINE)].sum() > _PRINTED * letters.sum()
     typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed and not printed
     # tables may be set smaller than the text beside them
-    in_tables = {id(line) for b in flow if b.kind is BlockKind.TABLE for line in b.lines}
-    beside = np.array([id(line) not in in_tables for line in lines])
+    in_tables = {line for b in flow if b.kind is BlockKind.TABLE for line in b.lines}
+    beside = np.array([line not in in_tables for line in lines])
     prose = letters * ~fixed
     if (letters[beside] > _FULL_LINE).sum() >= _FULL_LINES:
         prose = prose * beside

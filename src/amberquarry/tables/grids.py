@@ -200,7 +200,7 @@ def with_columns_beside(blocks: list[Block], letter: float) -> list[Block]:
         left = [line for line in beside if line.box.x1 < table.box.x0]
         for side in (right, left):
             found = _in_step(rows, side, letter)
-            known = {id(line) for line in found}
+            known = {line for line in found}
             if not found:
                 continue
             lines = [cell for row in rows for cell in row]
@@ -240,7 +240,7 @@ def _with_values(blocks: list[Block], letter: float) -> list[Block]:
             found = right
         if not found:
             continue
-        known = {id(line) for line in found}
+        known = {line for line in found}
         own = [line for row in _rows([*labels.lines, *found]) for line in row]
         joined = labels.part(labels.kind if len(rows) > 1 else BlockKind.PARAGRAPH, own)
         blocks = [
@@ -249,9 +249,9 @@ def _with_values(blocks: list[Block], letter: float) -> list[Block]:
     return blocks
 
 
-def _less(block: Block, known: set[int]) -> list[Block]:
+def _less(block: Block, known: set[Line]) -> list[Block]:
     """Return a block without some lines, nothing if none is left."""
-    rest = [line for line in block.lines if id(line) not in known]
+    rest = [line for line in block.lines if line not in known]
     if len(rest) == len(block.lines):
         return [block]
     return [block.part(block.kind, rest)] if rest else []
@@ -478,8 +478,8 @@ def _as_text(rows: list[list[Line]], whole: list[Line], letter: float) -> list[B
         if len(group) == 1:
             parts = [own]
         else:
-            known = {id(line) for line in own}
-            parts = [[line for line in row if id(line) in known] for row in rows]
+            known = {line for line in own}
+            parts = [[line for line in row if line in known] for row in rows]
         for part in filter(None, parts):
             box = Box.around([line.box for line in part])
             blocks.append(Block(BlockKind.PARAGRAPH, box, part))

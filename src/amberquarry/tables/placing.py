@@ -56,17 +56,17 @@ def place_tables(
     What was taken for a table and keeps no rows of cells becomes running text.
     """
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
-    prose = {id(line) for block in blocks if runs_on(block) for line in block.lines}
+    prose = {line for block in blocks if runs_on(block) for line in block.lines}
     zones = _zones(rules, grids, columns, lines, letter, prose)
     zones += _under_rules(blocks, rules, zones)
     tables = [_inside(Box.around(bands), lines) for bands in zones]
-    owned = {id(line) for own in tables for line in own}
-    free = [line for line in lines if id(line) not in owned]
+    owned = {line for own in tables for line in own}
+    free = [line for line in lines if line not in owned]
     for bands, inside in zip(zones, tables, strict=True):
         own = _with_row_over(Box.around(bands), inside, free)
-        blocks = _gathered(blocks, {id(line) for line in own}, bands)
-    framed = {id(box) for box in rules}
-    frames = [bands[0] for bands in zones if len(bands) == 1 and id(bands[0]) in framed]
+        blocks = _gathered(blocks, set(own), bands)
+    framed = set(rules)
+    frames = [bands[0] for bands in zones if len(bands) == 1 and bands[0] in framed]
     parts = [
         part
         for block in blocks
@@ -116,13 +116,13 @@ def _zones(
     columns: list[Box],
     lines: list[Line],
     letter: float,
-    prose: set[int],
+    prose: set[Line],
 ) -> list[list[Box]]:
     """Return where rules enclose rows of cells: in frames, and between rules of one length.
 
     Each is given as its bands from rule to rule. Columns of text that stand in step between the
     rules at the head and foot of a page are none.
-    prose: which lines (by identity) run on in paragraphs: rules over and under columns of them,
+    prose: which lines run on in paragraphs: rules over and under columns of them,
     with small tables among them, are the page's.
     """
     frames = []
@@ -286,9 +286,9 @@ def _cells_across(lines: list[Line]) -> list[tuple[float, float]]:
     return [(cell[0].box.x0, cell[-1].box.x1) for cell in cells]
 
 
-def prose_share(lines: list[Line], prose: set[int]) -> float:
+def prose_share(lines: list[Line], prose: set[Line]) -> float:
     """Return the share of the letters of some lines that stands in those of `prose`."""
-    letters = {id(line): len(line.text) for line in lines}
+    letters = {line: len(line.text) for line in lines}
     return sum(letters[key] for key in letters.keys() & prose) / max(1, sum(letters.values()))
 
 
@@ -365,9 +365,9 @@ def _in_order(lines: list[Line], is_row: bool) -> list[Line]:
     return [line for row in rows for line in row]
 
 
-def _gathered(blocks: list[Block], chosen: set[int], bands: list[Box]) -> list[Block]:
-    """Return blocks with some lines (by identity) gathered in a table, where the first stood."""
-    members = [line for block in blocks for line in block.lines if id(line) in chosen]
+def _gathered(blocks: list[Block], chosen: set[Line], bands: list[Box]) -> list[Block]:
+    """Return blocks with some lines gathered in a table, where the first stood."""
+    members = [line for block in blocks for line in block.lines if line in chosen]
     edges = [bands[0].y0, *(band.y1 for band in bands[:-1])]  # heads of columns may stand over them
     table: list[Line] = []
     for number in range(len(edges) + 1):
@@ -376,7 +376,7 @@ def _gathered(blocks: list[Block], chosen: set[int], bands: list[Box]) -> list[B
     out: list[Block] = []
     placed = False
     for block in blocks:
-        rest = [line for line in block.lines if id(line) not in chosen]
+        rest = [line for line in block.lines if line not in chosen]
         if len(rest) == len(block.lines):
             out.append(block)
             continue

@@ -25,7 +25,7 @@ class Style(StrEnum):
     SUBSCRIPT = "subscript"
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)  # known by itself, as its line is
 class Word:
     """A word with its ink box; `start` and `end` are its span in the line's text."""
 
