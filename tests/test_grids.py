@@ -7,7 +7,7 @@ import numpy as np
 from amberquarry import Block, BlockKind, Box, Line, Page, Word
 from amberquarry.assembly import assemble, leave_out_doubtful
 from amberquarry.tables.grids import cells_in, in_columns, proven, with_columns_beside
-from amberquarry.tables.placing import place_tables
+from amberquarry.tables.placing import TableFacts, place_tables
 
 LETTER = 20.0
 
@@ -152,12 +152,12 @@ class ProvenTest(unittest.TestCase):
         items = [(f"Item {n}", f"{n}.40") for n in range(1, 6)]
         lines = rows(items, (100, 500), 100)
         paragraph = block(lines, BlockKind.PARAGRAPH)
-        [found] = place_tables([paragraph], [], [], [], LETTER)
+        [found] = place_tables([paragraph], TableFacts([], [], [], LETTER))
         self.assertIs(found.kind, BlockKind.TABLE)
         sums = block(rows([("Net", "1.40"), ("VAT", "2.50"), ("Total", "3.90")], (400, 600), 400),
                      BlockKind.PARAGRAPH)  # fmt: skip
         table = block(rows(ITEMS, (100, 400, 600), 100))
-        found = place_tables([table, sums], [], [], [], LETTER)
+        found = place_tables([table, sums], TableFacts([], [], [], LETTER))
         self.assertEqual([b.kind for b in found], [BlockKind.TABLE, BlockKind.PARAGRAPH])
 
     def test_a_column_cut_off_comes_back(self):

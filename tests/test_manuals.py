@@ -16,7 +16,7 @@ from amberquarry.imaging.shrink import in_blocks
 from amberquarry.reading.bullets import settle_ring
 from amberquarry.reading.scripts import settle_case
 from amberquarry.settings import PreparationSettings
-from amberquarry.tables.placing import place_tables
+from amberquarry.tables.placing import TableFacts, place_tables
 from amberquarry.values import Block
 from tests.support.blocks import face, line_of, of_kind
 from tests.support.pages import blank, pixels, prose_at, write_lines
@@ -196,7 +196,7 @@ class GridTest(unittest.TestCase):
             for own in ([x for row in rows[a:b] for x in row] for a, b in itertools.pairwise(cuts))
         ]
         rules = [Box(140, top, 1100, foot) for top, foot in bands]
-        placed = place_tables(blocks, rules, [], [], 20.0)
+        placed = place_tables(blocks, TableFacts(rules, [], [], 20.0))
         self.assertEqual([block.kind for block in placed], [BlockKind.TABLE] * 3)
         for block, (top, foot) in zip(placed, bands, strict=True):
             self.assertEqual(len(block.lines), 6)

@@ -13,6 +13,7 @@ from PIL import Image, ImageDraw
 from amberquarry.drawing import Mark, confidence_colour, draw_page
 from amberquarry.lettering import drawable, face
 from amberquarry.pages.laying import Stages
+from amberquarry.pages.ways import Tries
 from amberquarry.scoring.variants import Difference, text_of
 from amberquarry.values import Box, Page, Word, weighted_confidence
 
@@ -74,10 +75,14 @@ def draw_step(step: StepView, source: Grey, stages: Sequence[Stages], page: Page
 
 
 def draw_steps(
-    steps: Collection[StepView], source: Grey, stages: Sequence[Stages], page: Page
+    steps: Collection[StepView], source: Grey, read: Sequence[Tries], page: Page
 ) -> Image.Image:
-    """Return the steps on one sheet, each with its caption, and under them what was done."""
+    """Return the steps on one sheet, each with its caption, and under them what was done.
+
+    read: what was tried with the page, or with each half of a spread.
+    """
     font = face(_CAPTION_PX)
+    stages = [tries.best.stages for tries in read]
     done = [f"{step.step.value}: {step.why}" for step in page.preparation]
     notes = "; ".join(done) if done else "nothing had to be done to the picture"
     panels = [draw_step(step, source, stages, page) for step in steps]
@@ -86,6 +91,7 @@ def draw_steps(
     columns = min(_COLUMNS, len(panels))
     width = columns * (_PANEL[0] + _GAP) + _GAP
     lines = textwrap.wrap(f"done to the picture: {notes}", width // 9)
+    lines += [line for tries in read for line in _ways(tries)]
     line_px = round(1.3 * _CAPTION_PX)
     rows = [panels[first : first + columns] for first in range(0, len(panels), columns)]
     heights = [max(panel.height for panel in row) + line_px + 2 * _GAP for row in rows]
@@ -101,6 +107,18 @@ def draw_steps(
     for number, line in enumerate(lines):
         draw.text((_GAP, sum(heights) + _GAP + number * line_px), line, font=font, fill=_INK)
     return sheet
+
+
+def _ways(tries: Tries) -> list[str]:
+    """Return a line for each way in which a page was taken: how it read, and which one won."""
+    best = tries.best.way
+    head = "taken as it stands; no other way was tried" if len(tries.attempts) == 1 else ""
+    rows = [
+        f"{'won' if own.way == best else '   '}  {own.way}: {own.page.confidence:.2f} confidence, "
+        f"{own.score:.0f} characters likely right of {own.characters}"
+        for own in tries.attempts
+    ]
+    return [head] if head else ["ways in which it was taken:", *rows]
 
 
 def _beside(pictures: Sequence[Image.Image]) -> Image.Image:

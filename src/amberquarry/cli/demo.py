@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 
 from amberquarry.cli.convert import convert_with_progress, summary_text
-from amberquarry.cli.look import run_look
+from amberquarry.cli.look import Shown, run_look
 from amberquarry.cli.score import score_table
 from amberquarry.demo import COLLECTION, TRUTH
 from amberquarry.errors import RunFolderError
@@ -70,9 +70,7 @@ def run_demo(out: Path, jobs: int | None, few: bool) -> int:
         if path.exists():
             target = pictures / f"{path.name}.png"
             click.echo(f"$ amberquarry look {path} --out {target}")
-            run_look(
-                path, target, 1, "regions,order,words", False, None, False, Settings(), Limits()
-            )
+            run_look(path, target, 1, Shown("regions,order,words"), Settings(), Limits())
     click.echo(
         f"\nOpen {run / 'markdown'} for the text, {run / 'pages.jsonl'} for words with boxes,\n"
         f"{pictures} for what was seen on some pages."

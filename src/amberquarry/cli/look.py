@@ -2,37 +2,51 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 from typing import TypeVar
 
 import click
 
+from amberquarry.cli.terminal import printable
 from amberquarry.drawing import Mark, draw_page
 from amberquarry.library import page_picture, read_in_steps
 from amberquarry.settings import Limits, Settings
 from amberquarry.sheets import StepView, draw_step, draw_steps
+from amberquarry.values import Page
+
+_START = 34  # letters of a block's text
 
 E = TypeVar("E", bound=StrEnum)
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What is wanted of a page: names parted by commas, and what is printed."""
+
+    show: str
+    label: bool = False
+    steps: str | None = None
+    text: bool = False
+    why: bool = False
 
 
 def run_look(
     path: Path,
     out: Path | None,
     number: int,
-    show: str,
-    label: bool,
-    steps: str | None,
-    text: bool,
+    shown: Shown,
     settings: Settings,
     limits: Limits,
 ) -> None:
-    """Read one page; write the drawing to `out` and print the text where asked."""
+    """Read one page; write the drawing to `out` and print what is asked for."""
     if not path.exists():
         raise FileNotFoundError(f"there is no file {path}")
-    if out is None and not text:
-        raise ValueError("nothing to do: give --out PNG, --text or both")
-    marks = _chosen(show, Mark, "--show")
+    if out is None and not (shown.text or shown.why):
+        raise ValueError("nothing to do: give --out PNG, --text or --why")
+    marks = _chosen(shown.show, Mark, "--show")
+    steps = shown.steps
     views = [*StepView] if steps == "all" else _chosen(steps or "", StepView, "--steps")
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
@@ -41,11 +55,11 @@ def run_look(
     stages = [tries.best.stages for tries in read]
     if out is not None:
         if not views:
-            image = draw_page(picture.grey, page, marks, label)
+            image = draw_page(picture.grey, page, marks, shown.label)
         elif len(views) == 1:
             image = draw_step(views[0], picture.grey, stages, page)
         else:
-            image = draw_steps(views, picture.grey, stages, page)
+            image = draw_steps(views, picture.grey, read, page)
         image.save(out, "PNG")
         click.echo(
             f"{out}: {sum(1 for _ in page.words)} words, mean confidence "
@@ -53,8 +67,21 @@ def run_look(
             f"skew {page.skew:.1f}°",
             err=True,
         )
-    if text:
+    if shown.why:
+        click.echo(_reasons(page))
+    if shown.text:
         click.echo(page.text)
+
+
+def _reasons(page: Page) -> str:
+    """Return a row for each block: its kind, how it begins, and the rules that decided on it."""
+    rows = []
+    for block in page.blocks:
+        text = printable(" ".join(block.text.split()))
+        start = text if len(text) <= _START else text[: _START - 1] + "…"
+        why = "; ".join(block.why) or "text by its place"
+        rows.append(f"{block.id:7} {block.kind.value:12} {start:{_START}}  {why}")
+    return "\n".join(rows)
 
 
 def _chosen(text: str, kind: type[E], option: str) -> list[E]:

@@ -211,6 +211,7 @@ def convert(
     "lines, words. A single one comes at full size.",
 )
 @click.option("--text", is_flag=True, help="Print the text of the page.")
+@click.option("--why", is_flag=True, help="Print each block with the rules that decided on it.")
 @reading_options
 @say_errors
 def look(
@@ -220,6 +221,7 @@ def look(
     show: str,
     label: bool,
     text: bool,
+    why: bool,
     steps: str | None,
     reader: Path | None,
     settings_file: Path | None,
@@ -234,12 +236,13 @@ def look(
     amberquarry look scan.png --show words --label --out words.png
     amberquarry look photo.jpg --steps all --out steps.png
     amberquarry look scan.png --text --reader ours.onnx
+    amberquarry look scan.png --why
     """
     from amberquarry.cli.choices import chosen_settings
-    from amberquarry.cli.look import run_look
+    from amberquarry.cli.look import Shown, run_look
 
     settings, limits = chosen_settings(settings_file, effort, reader)
-    run_look(page_file, out, page, show, label, steps, text, settings, limits)
+    run_look(page_file, out, page, Shown(show, label, steps, text, why), settings, limits)
 
 
 @main.command()

@@ -96,7 +96,7 @@ def join_captions(blocks: list[Block], usual: Measures) -> list[Block]:
 
 def _one_caption(caption: Block, block: Block, usual: Measures) -> bool:
     """Return whether a block is the rest of a caption that has not ended."""
-    if caption.kind is not BlockKind.CAPTION or block.kind is not BlockKind.PARAGRAPH:
+    if caption.kind is not BlockKind.CAPTION or not block.is_plain:
         return False
     if not block.lines:
         return False

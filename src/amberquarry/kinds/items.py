@@ -83,7 +83,7 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
     Most lines of such a page end in numbers of pages, after a comma. A line goes on from the one
     before where it begins with a number, or is set in under an entry that has no page yet.
     """
-    texts = [b for b in blocks if b.kind is BlockKind.PARAGRAPH and b.lines]
+    texts = [b for b in blocks if b.is_plain and b.lines]
     lines = [line for block in texts for line in block.lines]
     paged = sum(_ends_in_pages(line) for line in lines)
     if paged < max(_FEWEST_INDEXED, _INDEXED * len(lines)):
@@ -94,9 +94,7 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
         begins = (
             after is not None and len(block.lines) <= _FEW_LINES and _is_over(block, after, usual)
         )
-        if block.kind is not BlockKind.PARAGRAPH or not (
-            begins or paged >= _INDEXED * len(block.lines)
-        ):
+        if not block.is_plain or not (begins or paged >= _INDEXED * len(block.lines)):
             cut.append(block)
             continue
         for line in block.lines:
@@ -149,7 +147,7 @@ def items_whole(blocks: list[Block], usual: Measures) -> list[Block]:
         elif (
             last is not None
             and last.kind is BlockKind.ITEM
-            and block.kind is BlockKind.PARAGRAPH
+            and block.is_plain
             and _goes_on(last, block, usual)
         ):
             out[-1] = last.part(BlockKind.ITEM, [*last.lines, *block.lines])
@@ -285,7 +283,7 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[Line]:
     Such a line has a marker, and the lines after it stand under its text, or a line near it in the
     column has the same bullet or the next number.
     """
-    flow = [line for block in blocks if block.kind is BlockKind.PARAGRAPH for line in block.lines]
+    flow = [line for block in blocks if block.is_plain for line in block.lines]
     markers = [marker_of(line.text) if line.words else None for line in flow]
     found = _counted_entries(flow, usual)
     for number, (line, marker) in enumerate(zip(flow, markers, strict=True)):

@@ -7,13 +7,15 @@ tell is settled here; what repeats from page to page is for the document.
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from itertools import groupby, pairwise
 
 import numpy as np
 
 from amberquarry.kinds.captions import join_captions, mark_captions
 from amberquarry.kinds.equations import mark_equations
+from amberquarry.kinds.headings import HEADING, SECTION, mark_headings
 from amberquarry.kinds.items import (
     cut_at_leaders,
     cut_index,
@@ -21,11 +23,11 @@ from amberquarry.kinds.items import (
     follows,
     item_starts,
     items_whole,
-    leads_to_page,
     number_of,
     set_hollow_bullets,
 )
 from amberquarry.layout.order import with_notes_beside
+from amberquarry.sheet.rulebook import Rule, apply_rules
 from amberquarry.sheet.typography import (
     FIXED_SHARE,
     MOSTLY,
@@ -53,17 +55,9 @@ _FOLIO = re.compile(
     r"(\d{1,4}|[ivxlc]{1,7})(?:\s*(?:/|of|von|de|из)\s*\d{1,4})?[\s\W]*$",
     re.IGNORECASE,
 )
-_SECTION = re.compile(
-    r"^(?:\d{1,2}(?:\.\d{1,2}){0,4}\.?|[A-Z]\.(?:\d+\.?)*|§\s?\d+|[IVX]{1,5}\.)\s+\S"
-)
 _FULL_LINES = 3  # of a paragraph that tells how far lines reach
 _SUBSECTION = re.compile(r"^\d{1,2}(?:\.\d{1,2}){1,4}\.?\s+[^\W\d_]")
-_HEADING_SIZE, _SAME_SIZE = 1.17, 1.08  # over the usual x-height
-_LARGER, _APART = 1.1, 0.55  # the same of a line that so much of the usual step parts from the text
-_MOST_HEADING_LINES, _MOST_HEADING_LETTERS = 4, 200
-_NARROW_HEADING = 110  # letters of a heading of more lines, in a narrow column
-_FEW_WORDS = 9  # of a heading in capitals or italics
-_ONE_SIZE, _ONE_HEADING = 1.12, 1.1  # of two lines of one heading: ratio; gap in x-heights
+_ONE_HEADING = 1.1  # x-heights between two lines of one heading
 _FEW_LETTERS = 6  # of a line, that do not tell its weight
 _MARK_LETTERS = 3  # of a note
 _SHORT = 5.0  # x-heights that the last line of a note ends early
@@ -100,6 +94,122 @@ def _whole_rows(lines: list[Line]) -> list[Line]:
     ]
 
 
+@dataclass(frozen=True, slots=True)
+class PageFacts:
+    """What is known of a page when the kinds of its blocks are settled."""
+
+    usual: Measures
+    rules: list[Box]
+    height: float
+
+
+Apply = Callable[[list[Block], PageFacts], list[Block]]
+
+
+def _in_place(mark: Callable[[list[Block], PageFacts], None]) -> Apply:
+    """Return a rule's work that marks blocks where they are."""
+
+    def apply(blocks: list[Block], page: PageFacts) -> list[Block]:
+        mark(blocks, page)
+        return blocks
+
+    return apply
+
+
+def _with_items(blocks: list[Block], page: PageFacts) -> list[Block]:
+    starts = item_starts(blocks, page.usual)
+    contents = sum(ends_in_leader(line) for block in blocks for line in block.lines) > 1
+    return [part for block in blocks for part in _parts(block, page.usual, starts, contents)]
+
+
+def _with_sections(blocks: list[Block], page: PageFacts) -> list[Block]:
+    return [part for block in blocks for part in _cut_at_sections(block, blocks, page.usual)]
+
+
+KIND_RULES: tuple[Rule[PageFacts], ...] = (
+    Rule(
+        "lines of an edge row",
+        "A row at the head or foot of the page, as of title and number, is taken line by line.",
+        lambda blocks, page: _without_edges_joined(blocks),
+    ),
+    Rule(
+        "hollow bullets",
+        "Letters o that begin lines of one list are its bullets (manuals).",
+        _in_place(lambda blocks, page: set_hollow_bullets(blocks)),
+    ),
+    Rule(
+        "index",
+        "Entries of an index are items, each with its lines (indexes of manuals).",
+        lambda blocks, page: cut_index(blocks, page.usual),
+    ),
+    Rule(
+        "section titles",
+        "A numbered title of a section stands by itself, also right over its text (standards).",
+        _with_sections,
+    ),
+    Rule(
+        "items and listings",
+        "Lines that begin with bullets or counted numbers are items; fixed pitch is a listing.",
+        _with_items,
+    ),
+    Rule(
+        "items whole",
+        "Lines that hang under an item belong to it, also after a gap.",
+        lambda blocks, page: items_whole(blocks, page.usual),
+    ),
+    Rule(
+        "listings whole",
+        "Pieces of a listing are one, with the short lines in and around it.",
+        lambda blocks, page: _joined_code(blocks, page.usual),
+    ),
+    Rule(
+        "equations",
+        "Lines of signs around a sign of relation, set apart, are a displayed equation.",
+        lambda blocks, page: mark_equations(blocks, page.usual),
+    ),
+    Rule(
+        "paragraphs whole",
+        "What was parted after a short line goes on where the text does (narrow columns).",
+        lambda blocks, page: _joined_paragraphs(blocks, page.usual),
+    ),
+    Rule(
+        "captions",
+        "What begins with the label of a figure or table, near one, is its caption.",
+        _in_place(lambda blocks, page: mark_captions(blocks, page.usual)),
+    ),
+    Rule(
+        "captions whole",
+        "Lines in a caption's type that follow it belong to it.",
+        lambda blocks, page: join_captions(blocks, page.usual),
+    ),
+    Rule(
+        "headings",
+        "Short blocks that their type sets apart; which sign told is said (see `HEADING_RULES`).",
+        _in_place(lambda blocks, page: mark_headings(blocks, page.usual)),
+    ),
+    Rule(
+        "headings whole",
+        "Lines of one heading, in one size and closely set, are one block.",
+        lambda blocks, page: _joined_headings(blocks),
+    ),
+    Rule(
+        "heads, feet and page numbers",
+        "What stands alone in the outermost rows of a page, as far as one page tells.",
+        _in_place(lambda blocks, page: _mark_edges(blocks, page.rules, page.usual, page.height)),
+    ),
+    Rule(
+        "footnotes",
+        "Small type with a mark at the foot of its column is a note, each by itself.",
+        lambda blocks, page: _mark_notes(blocks, page.usual),
+    ),
+    Rule(
+        "listings whole at the end",
+        "Lines of a listing that were no notes or headings come back to it.",
+        lambda blocks, page: _joined_code(blocks, page.usual),
+    ),
+)
+
+
 def settle_kinds(blocks: list[Block], rules: list[Box], height: float) -> list[Block]:
     """Return the blocks of a page, cut where kinds change, each with its kind, in reading order.
 
@@ -109,21 +219,8 @@ def settle_kinds(blocks: list[Block], rules: list[Box], height: float) -> list[B
     if usual is None:
         return blocks
     notes = [block for block in blocks if block.kind is BlockKind.MARGIN_NOTE]
-    parts = _without_edges_joined([b for b in blocks if b.kind is not BlockKind.MARGIN_NOTE])
-    set_hollow_bullets(parts)
-    parts = cut_index(parts, usual)
-    starts = item_starts(parts, usual)
-    contents = sum(ends_in_leader(line) for block in parts for line in block.lines) > 1
-    parts = [part for block in parts for part in _cut_at_sections(block, parts, usual)]
-    parts = [part for block in parts for part in _parts(block, usual, starts, contents)]
-    parts = _joined_code(items_whole(parts, usual), usual)  # a line of it may look like an equation
-    parts = _joined_paragraphs(mark_equations(parts, usual), usual)
-    mark_captions(parts, usual)
-    parts = join_captions(parts, usual)
-    _mark_headings(parts, usual)
-    parts = _joined_headings(parts)
-    _mark_edges(parts, rules, usual, height)
-    parts = _ordered(_joined_code(_mark_notes(parts, usual), usual))
+    text = [block for block in blocks if block.kind is not BlockKind.MARGIN_NOTE]
+    parts = _ordered(apply_rules(KIND_RULES, text, PageFacts(usual, rules, height)))
     names = [block for block in notes if _is_name(block)]
     notes = [block for block in notes if not _is_name(block)]
     notes += [name for block in names for name in _names_beside(block, parts, usual)]
@@ -159,17 +256,17 @@ def _parts(block: Block, usual: Measures, item_starts: set[Line], contents: bool
         entries = cut_at_leaders([line for row in rows for line in row])
         if 2 * sum(ends_in_leader(own[-1]) for own in entries) >= len(rows):
             return [block.part(BlockKind.ITEM, own) for own in entries]
-    code = size_of(block) < _HEADING_SIZE * usual.size and not block.ruled
+    code = size_of(block) < HEADING.size * usual.size and not block.ruled
     if usual.typewritten:  # letters as well as listings are
         code = code and all(looks_like_code(line.text) for line in block.lines)
     table = block.kind is BlockKind.TABLE
     first = block.lines[0]
     # the heading of a section may be the name of a command
-    named = _SECTION.match(first.text) and Style.BOLD in first.words[0].styles
+    named = SECTION.match(first.text) and Style.BOLD in first.words[0].styles
     named = named and len(block.lines) == 1
     if code and not named and is_fixed(_whole_rows(block.lines) if table else block.lines):
         return [replace(block, kind=BlockKind.CODE, level=None)]
-    if block.kind is not BlockKind.PARAGRAPH:
+    if not block.is_plain:
         return [block]
     runs = _cut_at_code(block.lines, usual) if code else []
     if len(runs) > 1:
@@ -229,7 +326,7 @@ def _cut_at_sections(block: Block, blocks: list[Block], usual: Measures) -> list
     edges = [
         line.box.x1
         for other in blocks
-        if other.kind is BlockKind.PARAGRAPH and len(other.lines) >= _FULL_LINES
+        if other.is_plain and len(other.lines) >= _FULL_LINES
         for line in other.lines
         if abs(other.box.x0 - block.box.x0) < usual.size
     ]
@@ -301,57 +398,6 @@ def _without_edges_joined(blocks: list[Block]) -> list[Block]:
     return out
 
 
-def _mark_headings(blocks: list[Block], usual: Measures) -> None:
-    for number, block in enumerate(blocks):
-        if block.kind not in (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.ITEM):
-            continue
-        if not block.lines:
-            continue
-        text = " ".join(line.text for line in block.lines)
-        letters = sum(sign.isalpha() for sign in text)
-        few = len(block.lines) <= _MOST_HEADING_LINES
-        short = len(text) <= (_MOST_HEADING_LETTERS if few else _NARROW_HEADING)
-        size = size_of(block) / usual.size
-        bold, italic = (
-            min(share_of(style, line) for line in block.lines) > MOSTLY
-            for style in (Style.BOLD, Style.ITALIC)
-        )
-        capitals = text.upper() == text and letters >= 4
-        section = _SECTION.match(text)
-        # lines of verse are numbered as well
-        numbered = section is not None and ("." in section[0] or not section[0][-1].islower())
-        ends = text.rstrip()[-1:] in ".,;"
-        after = next((b for b in blocks[number + 1 :] if b.lines), None)
-        leads = after is not None and after.kind not in (BlockKind.HEADING,)
-        before = next((b for b in reversed(blocks[:number]) if b.lines), None)
-        alone = len(block.lines) <= 2
-        if block.kind is BlockKind.ITEM:
-            is_heading = (
-                short
-                and alone
-                and numbered
-                and (bold or size > _HEADING_SIZE)
-                and not leads_to_page(block.lines)
-            )
-        else:
-            apart = before is None or block.box.y0 - before.box.y1 > _APART * usual.pitch
-            is_heading = short and letters >= 2 and (
-                size > _HEADING_SIZE
-                or (size > _LARGER and len(block.lines) == 1 and apart and leads and not ends
-                    and text[:1].isupper())
-                # terms over their meanings begin small
-                or (bold and alone and not ends and not text.lstrip(_OPENING)[:1].islower())
-                or (numbered and alone and not ends and (size > _SAME_SIZE or capitals or italic))
-                or (capitals and alone and not ends and leads and len(text.split()) <= _FEW_WORDS)
-                or (italic and alone and not ends and leads and text[0].isupper()
-                    and len(text.split()) <= _FEW_WORDS)
-            )  # fmt: skip
-        block.kind = BlockKind.HEADING if is_heading else (
-            BlockKind.ITEM if block.kind is BlockKind.ITEM else BlockKind.PARAGRAPH
-        )  # fmt: skip
-        block.level = None
-
-
 def _joined_paragraphs(blocks: list[Block], usual: Measures) -> list[Block]:
     """Return blocks with paragraphs joined that were parted after a short line in a narrow column.
 
@@ -361,7 +407,7 @@ def _joined_paragraphs(blocks: list[Block], usual: Measures) -> list[Block]:
 
 
 def _one_paragraph(above: Block, below: Block, usual: Measures) -> bool:
-    if not (above.kind is below.kind is BlockKind.PARAGRAPH and above.lines and below.lines):
+    if not (above.is_plain and below.is_plain and above.lines and below.lines):
         return False
     last, first = above.lines[-1], below.lines[0]
     sizes = sorted((size_of(above), size_of(below)))
@@ -369,7 +415,7 @@ def _one_paragraph(above: Block, below: Block, usual: Measures) -> bool:
     bold = [share_of(Style.BOLD, line) > MOSTLY for line in (last, first)]
     return (
         0 < first.box.y1 - last.box.y1 < _GAP_AROUND * usual.pitch
-        and sizes[1] < _ONE_SIZE * sizes[0]
+        and sizes[1] < HEADING.one_size * sizes[0]
         # a single line above may be the first, set in
         and (
             abs(first.box.x0 - edge) < usual.size
@@ -410,12 +456,12 @@ def _one_heading(above: Block, below: Block) -> bool:
     gap = below.box.y0 - above.box.y1
     text = below.lines[0].text
     return (
-        sizes[1] < _ONE_SIZE * sizes[0]
+        sizes[1] < HEADING.one_size * sizes[0]
         and -0.6 * sizes[0] < gap < _ONE_HEADING * sizes[0]
         and min(above.box.x1, below.box.x1) > max(above.box.x0, below.box.x0)
-        and _SECTION.match(text) is None
+        and SECTION.match(text) is None
         and _one_weight(above, below)
-        and len(above.lines) + len(below.lines) <= _MOST_HEADING_LINES + 2
+        and len(above.lines) + len(below.lines) <= HEADING.most_lines + 2
     )
 
 
@@ -521,7 +567,7 @@ def _may_run(block: Block, usual: Measures, beside: bool) -> bool:
     return (
         len(block.lines) == 1
         and len(text) < _LONGEST_TITLE
-        and size < _HEADING_SIZE * (_LARGER if larger else 1)
+        and size < HEADING.size * (HEADING.larger if larger else 1)
         and not text.rstrip().endswith((".", "-", ","))
         and block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
         and (beside or apart)
@@ -703,7 +749,7 @@ def _on_grid(block: Block, code: Block) -> bool:
     start = first_middle(code.lines[0])
     told = [line for line in block.lines if set(line.text) != {"."}]  # dots may be one sign
     steps = [(first_middle(line) - start) / pitch for line in told]
-    alike = brackets or sizes[1] < _ONE_SIZE * sizes[0]
+    alike = brackets or sizes[1] < HEADING.one_size * sizes[0]
     return alike and all(abs(s - round(s)) < _OFF_GRID for s in steps)
 
 

@@ -51,6 +51,7 @@ FEW_LETTERS, _BESIDE = 6, 0.7  # of a line; share of its height at which another
 SAME_SIZE = 1.25
 _ONE_ROW = 2.5  # ratio of sizes in one row, at most
 _HEADING_SIZE = 1.17  # over the usual x-height
+_LARGER, _LARGEST = 1.32, 1.65  # of headlines of higher rank
 _HEADING_LINES, _HEADING_PIECES = 4, 110  # at most; in narrow columns more lines of few letters
 _UNDER_LINE, _ACROSS = 0.5, 0.6  # x-heights from a line to a rule under it; share that it spans
 _ONE_EDGE, _AROUND = 1.5, 4  # x-heights; lines over and under one, that tell their distance
@@ -65,7 +66,7 @@ class Region:
     kind: BlockKind
     box: Box
     lines: list[TextLine] = field(default_factory=list)
-    level: int | None = None
+    headline: int = 0  # 1 to 3 where its type is larger than the text's, 1 the largest
 
 
 class Lines:
@@ -834,10 +835,10 @@ def make_blocks(
                 size = float(np.median([whole.x_height for whole in part]))
                 letters = sum(len(line.pieces) for line in members)
                 short = len(part) <= _HEADING_LINES or letters <= _HEADING_PIECES
-                heading = size > _HEADING_SIZE * usual and short and letters >= 3
-                kind = BlockKind.HEADING if heading else BlockKind.PARAGRAPH
-                regions.append(Region(kind, Box.around([m.box for m in members]), members))
-        _set_levels(regions, usual)
+                large = size > _HEADING_SIZE * usual and short and letters >= 3
+                headline = _rank_of(size / usual) if large else 0
+                box = Box.around([line.box for line in members])
+                regions.append(Region(BlockKind.PARAGRAPH, box, members, headline))
     for chain in chain_lines(Lines(margin), rules, []):
         box = Box.around([line.box for line in chain])
         regions.append(Region(BlockKind.MARGIN_NOTE, box, chain))
@@ -845,9 +846,6 @@ def make_blocks(
     return regions, columns
 
 
-def _set_levels(regions: list[Region], usual: float) -> None:
-    """Number the headings of a page by size: the largest is level 1."""
-    for region in regions:
-        if region.kind is BlockKind.HEADING:
-            ratio = float(np.median([line.x_height for line in region.lines])) / usual
-            region.level = 1 if ratio > 1.65 else 2 if ratio > 1.32 else 3
+def _rank_of(ratio: float) -> int:
+    """Return the rank of a headline by its size over the text's: 1 for the largest."""
+    return 1 if ratio > _LARGEST else 2 if ratio > _LARGER else 3

@@ -17,7 +17,7 @@ class Placed(Protocol):
 
     kind: BlockKind
     box: Box
-    level: int | None
+    headline: int
 
 
 _Part = TypeVar("_Part", bound=Placed)
@@ -80,7 +80,7 @@ def _clear_of_spanning(columns: list[Box], regions: list[_Part], letter: float) 
         x, top, foot = gutter.middle[0], gutter.y0, gutter.y1
         for region in regions:
             box = region.box
-            heading = region.kind is BlockKind.HEADING
+            heading = region.headline
             room = 0.0 if heading else _OVER_BOTH * letter
             if box.x0 + room < x < box.x1 - room:
                 end = math.inf if heading else _LAST_LINE * letter
@@ -171,10 +171,7 @@ def _cut_upright(
         across = [r for r in left if r.box.x1 > x + slack]
         across += [r for r in right if r.box.x0 < x - slack]
         # what the gutter runs into is two lines joined by mistake, not a heading over both columns
-        if any(
-            r.kind is BlockKind.HEADING or _shared_height(r.box, gutter) < 0.5 * r.box.height
-            for r in across
-        ):
+        if any(r.headline or _shared_height(r.box, gutter) < 0.5 * r.box.height for r in across):
             continue
         if _title_over(left, right, area, gutters) or _title_over(right, left, area, gutters):
             continue
@@ -224,7 +221,7 @@ def _cut_short_column(regions: list[_Part], letter: float) -> list[list[_Part]] 
         abs(left.y0 - right.y0) > _LEVEL * letter
         or not _ALIKE * left.width < right.width < left.width / _ALIKE
         or right.height > _SHORT_COLUMN * left.height
-        or any(region.kind is not BlockKind.PARAGRAPH for region in parts[1])
+        or any(region.kind is not BlockKind.PARAGRAPH or region.headline for region in parts[1])
     ):
         return None
     return [*parts, [region for region in regions if region not in flow]]
@@ -282,7 +279,7 @@ def _runs_past(inset: Box, regions: list[_Part], letter: float) -> bool:
 
     A headline over several columns may have others beside it, but none that goes on under it.
     """
-    boxes = [region.box for region in regions if region.kind is not BlockKind.HEADING]
+    boxes = [region.box for region in regions if not region.headline]
     into = [box for box in boxes if _shared_width(box, inset) > _RUNS_IN * letter]
     covered, foot = 0.0, inset.y0
     for box in sorted(boxes, key=lambda box: box.y0):
@@ -349,7 +346,7 @@ def _with_columns_whole(
         # what stands over the whole page, such as a salutation, ends anywhere
         edge = max(region.box.x1 for region in band)
         filled = any(abs(edge - g.x0) < _TO_GUTTER * letter for g in gutters)
-        filled |= all(region.kind is BlockKind.HEADING for region in band)
+        filled |= all(region.headline for region in band)
         area = Box.around([region.box for region in both])
         whole = near and filled and len(bands) > 2
         if whole and _cut_upright(both, gutters, area, letter) is not None:
@@ -400,7 +397,7 @@ def _begins_stories(
     larger than the text count. A mark at the end of a line heads none.
     """
     start = min(region.box.y0 for region in band)
-    over = [r for r in above if r.kind is BlockKind.HEADING and r.box.y1 > start - 2 * letter]
+    over = [r for r in above if r.headline and r.box.y1 > start - 2 * letter]
     edges = [-math.inf, *sorted({g.middle[0] for g in gutters}), math.inf]
     columns = [
         [r for r in band if min(r.box.x1, right) - max(r.box.x0, left) > _IN_COLUMN * letter]
@@ -411,8 +408,8 @@ def _begins_stories(
     first = [(column[0], column[1:]) for column in ordered]
     lowest = 2 if len(filled) > 2 else 1  # two sections may begin side by side by chance
     headed = [
-        region.kind is BlockKind.HEADING
-        and (not large or (region.level or 3) <= lowest)
+        region.headline > 0
+        and (not large or (region.headline or 3) <= lowest)
         and region.box.y0 < start + _HEAD_DROP * letter
         and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
         and not any(_ends_line(region, r) for r in beside)

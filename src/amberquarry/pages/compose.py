@@ -16,15 +16,17 @@ from amberquarry.kinds.figures import (
     place_figures,
     whole_photographs,
 )
+from amberquarry.kinds.headings import HEADING_RULES, NUMBERED_ITEM
 from amberquarry.kinds.listing import code_text
 from amberquarry.kinds.numbered import join_line_numbers
 from amberquarry.kinds.screens import place_screens
-from amberquarry.kinds.settling import settle_kinds
+from amberquarry.kinds.settling import KIND_RULES, settle_kinds
 from amberquarry.layout.arranging import Layout, arrange
 from amberquarry.layout.order import reading_order
-from amberquarry.sheet.measuring import CAPITAL_RATIO
+from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
+from amberquarry.sheet.rulebook import Rule, apply_rules
 from amberquarry.sheet.sheet import Sheet, Texts
-from amberquarry.tables.placing import place_tables
+from amberquarry.tables.placing import TABLE_RULES, TableFacts, place_tables
 from amberquarry.values import UNKNOWN, Block, BlockKind, Box, Line
 
 
@@ -48,6 +50,106 @@ class Grids:
 
 
 BELIEVED, GRIDS = Believed(), Grids()
+# What the places of lines alone tell.
+_BY_PLACE = {
+    BlockKind.TABLE: ("lines in step",),
+    BlockKind.MARGIN_NOTE: ("beside the text",),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Placing:
+    """What is known of a page when what was read is put in its places."""
+
+    sheet: Sheet
+    layout: Layout
+    read: dict[int, Line]
+    letter: float  # usual height of the letters
+
+    @property
+    def sure(self) -> list[TextLine]:
+        """The lines that are surely text."""
+        least = BELIEVED.sure_text
+        return [
+            line
+            for line in self.layout.lines
+            if line.number in self.read and self.read[line.number].confidence >= least
+        ]
+
+
+def _with_fields(blocks: list[Block], page: Placing) -> list[Block]:
+    rules = page.sheet.rules
+    frames = rules.frames(GRIDS.edge * page.letter)
+    return place_fields(blocks, rules.boxes, frames, page.letter)
+
+
+def _with_tables(blocks: list[Block], page: Placing) -> list[Block]:
+    rules = page.sheet.rules
+    grids = rules.grids(GRIDS.least * page.letter)
+    facts = TableFacts(rules.boxes, grids, page.layout.columns, page.letter)
+    return place_tables(blocks, facts)
+
+
+def _with_figures(blocks: list[Block], page: Placing) -> list[Block]:
+    columns = page.layout.columns
+    scales = [line.box for line in page.sure if _is_scale(page.read[line.number])]
+    figures = find_figures(page.sheet, page.sure, page.letter, scales, columns)
+    if not figures:
+        return blocks
+    # strokes of a picture had a place in the order too, while they were taken for letters
+    return reading_order(place_figures(blocks, figures), columns, page.letter)
+
+
+PLACE_RULES: tuple[Rule[Placing], ...] = (
+    Rule(
+        "numbers beside lines",
+        "Counted numbers in a margin belong to the lines that they stand beside (verse, laws).",
+        lambda blocks, page: join_line_numbers(blocks, page.letter),
+    ),
+    Rule(
+        "labels and entries of forms",
+        "What stands in a frame or on a rule to write on is an entry, with the label over it.",
+        _with_fields,
+    ),
+    Rule("tables", "See `TABLE_RULES`.", _with_tables),
+    Rule(
+        "figures by their strokes",
+        "Pictures, strokes that are no rules, and all ink around them that no text parts from it.",
+        _with_figures,
+    ),
+)
+FIGURE_RULES: tuple[Rule[Sheet], ...] = (
+    Rule(
+        "table that is a drawing",
+        "A table that reads badly on a page that reads well: names in a map, marks in a chart.",
+        lambda blocks, sheet: drawings_of_tables(blocks),
+    ),
+    Rule(
+        "picture of a screen",
+        "A toned or framed rectangle with words in it, but no running text (manuals).",
+        lambda blocks, sheet: place_screens(blocks, sheet.areas.windows),
+    ),
+    Rule(
+        "photograph by its tones",
+        "What is toned all over is a photograph as far as it reaches; shadows are none (scans).",
+        lambda blocks, sheet: whole_photographs(
+            blocks, sheet.areas, (sheet.frame.width, sheet.frame.height)
+        ),
+    ),
+    Rule(
+        "drawing by its caption",
+        "Labels and strokes over the caption of a figure that has no picture are its drawing.",
+        place_drawings,
+    ),
+)
+
+
+def rules_of_pages() -> list[tuple[str, str]]:
+    """Return name and purpose of all rules in the order in which they are asked."""
+    lists = (PLACE_RULES, TABLE_RULES, KIND_RULES, FIGURE_RULES)
+    found = [(rule.name, rule.about) for own in lists for rule in own]
+    signs = [(name, "A sign of a heading.") for name, _ in HEADING_RULES]
+    return [*found, *signs, (NUMBERED_ITEM, "A counted item in larger or bold type.")]
 
 
 def compose(sheet: Sheet, texts: Texts, aside: Sequence[Block] = ()) -> list[Block]:
@@ -65,10 +167,7 @@ def compose(sheet: Sheet, texts: Texts, aside: Sequence[Block] = ()) -> list[Blo
     with stage("kinds"):
         blocks = settle_kinds(blocks, sheet.rules.boxes, sheet.frame.height)
     with stage("figures"):
-        blocks = drawings_of_tables(believed([*blocks, *aside]))
-        blocks = place_screens(blocks, sheet.areas.windows)
-        blocks = whole_photographs(blocks, sheet.areas, (sheet.frame.width, sheet.frame.height))
-        blocks = place_drawings(blocks, sheet)
+        blocks = apply_rules(FIGURE_RULES, believed([*blocks, *aside]), sheet)
     for block in blocks:
         if block.kind is BlockKind.CODE:
             block.text = code_text(block.lines)
@@ -85,27 +184,13 @@ def in_places(sheet: Sheet, layout: Layout, read: dict[int, Line]) -> list[Block
         lines = [read[line.number] for line in region.lines if line.number in read]
         if lines:
             box = Box.around([line.box for line in lines])
-            blocks.append(Block(region.kind, box, lines, region.level))
+            why = _BY_PLACE.get(region.kind, ())
+            blocks.append(Block(region.kind, box, lines, headline=region.headline, why=why))
     sizes = [line.x_height for block in blocks for line in block.lines]
     if not sheet.letter_px and not sizes:
         return blocks
     letter = sheet.letter_px or CAPITAL_RATIO * float(np.median(sizes))
-    rules = sheet.rules
-    blocks = join_line_numbers(blocks, letter)
-    blocks = place_fields(blocks, rules.boxes, rules.frames(GRIDS.edge * letter), letter)
-    grids = rules.grids(GRIDS.least * letter)
-    blocks = place_tables(blocks, rules.boxes, grids, layout.columns, letter)
-    sure = [
-        line
-        for line in layout.lines
-        if line.number in read and read[line.number].confidence >= BELIEVED.sure_text
-    ]
-    scales = [line.box for line in sure if _is_scale(read[line.number])]
-    figures = find_figures(sheet, sure, letter, scales, layout.columns)
-    if not figures:
-        return blocks
-    # strokes of a picture had a place in the order too, while they were taken for letters
-    return reading_order(place_figures(blocks, figures), layout.columns, letter)
+    return apply_rules(PLACE_RULES, blocks, Placing(sheet, layout, read, letter))
 
 
 def _is_scale(line: Line) -> bool:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from itertools import groupby, pairwise
 
 import numpy as np
 
 from amberquarry.layout.rows import band_numbers
+from amberquarry.sheet.rulebook import Rule, apply_rules
 from amberquarry.sheet.signs import SURE_BULLETS
 from amberquarry.sheet.typography import rows_of
 from amberquarry.tables.cells import with_grid
@@ -42,53 +44,95 @@ _NEXT_ROW, _HEADS = 1.9, 5.0  # heights of a row in which the next one stands; o
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE, BlockKind.MARGIN_NOTE)
 
 
-def place_tables(
-    blocks: list[Block],
-    rules: list[Box],
-    grids: list[list[list[Box]]],
-    columns: list[Box],
-    letter: float,
-) -> list[Block]:
-    """Return blocks with what stands between the rules of a table as one block.
+@dataclass(slots=True)
+class TableFacts:
+    """What is known of a page when its tables are placed."""
 
-    rules: boxes of rules and of frames and grids of them. grids: the rows of cells of each grid.
-    columns: gutters between columns of text. letter: usual height of the letters.
-    What was taken for a table and keeps no rows of cells becomes running text.
-    """
+    rules: list[Box]  # boxes of rules, and of frames and grids of them
+    grids: list[list[list[Box]]]  # the rows of cells of each grid
+    columns: list[Box]  # gutters between columns of text
+    letter: float  # usual height of the letters
+    frames: list[Box] = field(default_factory=list)  # in which rows of cells were found
+
+
+def _between_rules(blocks: list[Block], page: TableFacts) -> list[Block]:
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     prose = {line for block in blocks if runs_on(block) for line in block.lines}
-    zones = _zones(rules, grids, columns, lines, letter, prose)
-    zones += _under_rules(blocks, rules, zones)
+    zones = _zones(page.rules, page.grids, page.columns, lines, page.letter, prose)
+    zones += _under_rules(blocks, page.rules, zones)
     tables = [_inside(Box.around(bands), lines) for bands in zones]
     owned = {line for own in tables for line in own}
     free = [line for line in lines if line not in owned]
     for bands, inside in zip(zones, tables, strict=True):
         own = _with_row_over(Box.around(bands), inside, free)
         blocks = _gathered(blocks, set(own), bands)
-    framed = set(rules)
-    frames = [bands[0] for bands in zones if len(bands) == 1 and bands[0] in framed]
-    parts = [
+    framed = set(page.rules)
+    page.frames = [bands[0] for bands in zones if len(bands) == 1 and bands[0] in framed]
+    return blocks
+
+
+def _proven(blocks: list[Block], page: TableFacts) -> list[Block]:
+    found: list[Block] = []
+    for block in blocks:
+        doubtful = block.kind is BlockKind.TABLE and not block.ruled
+        if doubtful and not _in_frame(block, page.frames):
+            found += proven(block, page.letter)
+        else:
+            found.append(block)
+    return found
+
+
+def _grids_of_text(blocks: list[Block], page: TableFacts, pairs: bool) -> list[Block]:
+    # beside a table, labels with amounts are its sums
+    if pairs and any(block.kind is BlockKind.TABLE for block in blocks):
+        return blocks
+    return [
         part
         for block in blocks
-        for part in (
-            proven(block, letter)
-            if block.kind is BlockKind.TABLE and not block.ruled and not _in_frame(block, frames)
-            else [block]
-        )
+        for part in (in_columns(block, page.letter, pairs) if block.is_plain else [block])
     ]
-    for pairs in (False, True):
-        # beside a table, labels with amounts are its sums
-        if pairs and any(block.kind is BlockKind.TABLE for block in parts):
-            break
-        parts = [
-            part
-            for block in parts
-            for part in (
-                in_columns(block, letter, pairs) if block.kind is BlockKind.PARAGRAPH else [block]
-            )
-        ]
-    found = with_columns_beside(with_heads(parts, letter), letter)
-    return [with_grid(block, grids) for block in found]
+
+
+TABLE_RULES: tuple[Rule[TableFacts], ...] = (
+    Rule(
+        "table between rules",
+        "What stands in rows of cells between rules of one length, or in a frame, is a table.",
+        _between_rules,
+    ),
+    Rule(
+        "proof of a grid",
+        "A table without rules must prove itself by its cells; else it is text (slips, letters).",
+        _proven,
+    ),
+    Rule(
+        "grid in text",
+        "Rows of a paragraph whose cells stand in columns are a table (invoices without rules).",
+        lambda blocks, page: _grids_of_text(blocks, page, pairs=False),
+    ),
+    Rule(
+        "labels with amounts",
+        "Rows of a label and an amount are a table where the page has no other (receipts).",
+        lambda blocks, page: _grids_of_text(blocks, page, pairs=True),
+    ),
+    Rule(
+        "heads of columns",
+        "A row of words over the columns of a table is its head.",
+        lambda blocks, page: with_heads(blocks, page.letter),
+    ),
+    Rule(
+        "columns beside",
+        "Amounts in step with a table's rows are its last column (invoices).",
+        lambda blocks, page: with_columns_beside(blocks, page.letter),
+    ),
+)
+
+
+def place_tables(blocks: list[Block], page: TableFacts) -> list[Block]:
+    """Return blocks with what stands between the rules of a table as one block.
+
+    What was taken for a table and keeps no rows of cells becomes running text.
+    """
+    return [with_grid(block, page.grids) for block in apply_rules(TABLE_RULES, blocks, page)]
 
 
 def cells_of(row: list[Line]) -> list[str]:
@@ -295,7 +339,7 @@ def prose_share(lines: list[Line], prose: set[Line]) -> float:
 def runs_on(block: Block) -> bool:
     """Return whether a block is a paragraph whose words fill its lines."""
     lines = block.lines[:-1]
-    if block.kind is not BlockKind.PARAGRAPH or len(lines) < _PROSE_LINES:
+    if not block.is_plain or len(lines) < _PROSE_LINES:
         return False
     full = sum(line.box.width > _FULL * block.box.width for line in lines)
     words = float(np.median([len(line.words) for line in lines]))

@@ -185,6 +185,8 @@ class Block:
     caption: str | None = None  # of a figure, table or listing: the id of its caption
     paragraphs: list[str] = field(default_factory=list)  # ids of those that speak of it
     id: str = ""  # within its document; the same in every output
+    headline: int = 0  # 1 to 3 where its type is larger than the text's, 1 the largest
+    why: tuple[str, ...] = ()  # names of the rules that made it or gave it its kind
 
     @property
     def words(self) -> Iterator[Word]:
@@ -201,6 +203,11 @@ class Block:
         box = Box.around([line.box for line in lines])
         payload = self.payload if kind is self.kind else None
         return replace(self, kind=kind, lines=lines, box=box, level=None, payload=payload)
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is a paragraph as far as is known: no headline either."""
+        return self.kind is BlockKind.PARAGRAPH and not self.headline
 
     @property
     def table(self) -> Table | None:
