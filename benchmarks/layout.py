@@ -39,8 +39,7 @@ from amberquarry.layout.arranging import arrange
 from amberquarry.library import page_picture
 from amberquarry.pages.compose import compose, rules_of_pages
 from amberquarry.pages.laying import lay_out
-from amberquarry.reading import load_network
-from amberquarry.reading.reader import InkTexts
+from amberquarry.reading import InkTexts, load_reader
 from amberquarry.scoring import PageScore, score_page, total
 from amberquarry.scoring.compare import APART, match_words, shared_areas
 from amberquarry.scoring.text import plain
@@ -282,14 +281,15 @@ def without_each(job: tuple[str, list[str]]) -> list[tuple[str, Counts]]:
     """Return the counts of a document's pages with all rules, and without each of them."""
     _, paths = job
     cv2.setNumThreads(1)
-    network, settings = load_network(), Settings()
+    settings = Settings()
+    reader = load_reader(settings.reading)
     records, truths = truths_of(paths)
     laid = []
     for path in paths:
         grey = page_picture(path, 1, settings, Limits()).grey
         [view, *_] = views_of(grey, settings.preparation)
-        stages = lay_out(grey, view, network, settings)
-        texts = InkTexts(stages.prepared.grey, stages.ink, network, settings.reading)
+        stages = lay_out(grey, view, reader, settings)
+        texts = InkTexts(stages.prepared.grey, stages.ink, reader)
         laid.append((grey.shape, stages, Known(texts.read(arrange(stages.sheet).lines))))
     found = []
     for name in ("", *(rule for rule, _ in rules_of_pages())):

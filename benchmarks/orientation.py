@@ -22,7 +22,7 @@ from PIL import Image
 from amberquarry.imaging import prepare
 from amberquarry.ink.finding import find_text, ink_of
 from amberquarry.pages.standing import upright
-from amberquarry.reading import load_network
+from amberquarry.reading import load_reader
 from amberquarry.settings import Settings
 
 LEVELS = ("clean", "office", "poor")
@@ -34,7 +34,8 @@ def turns_of(path: str) -> list[tuple[int, int, bool, float]]:
     import cv2
 
     cv2.setNumThreads(1)
-    network, settings = load_network(), Settings()
+    settings = Settings()
+    reader = load_reader(settings.reading)
     image = np.array(Image.open(path).convert("L"))
     rows = []
     for turn in (0, 90, 180, 270):
@@ -43,7 +44,7 @@ def turns_of(path: str) -> list[tuple[int, int, bool, float]]:
         ink = ink_of(prepared)
         text = find_text(ink, prepared.letter_height, settings.layout)
         began = time.perf_counter()
-        found = upright(grey, prepared, ink, text, network, settings)
+        found = upright(grey, prepared, ink, text, reader, settings)
         seconds = time.perf_counter() - began
         rows.append((turn, found.prepared.turned, found.unsure, 1000 * seconds))
     return rows

@@ -280,7 +280,7 @@ class OrderTest(unittest.TestCase):
 
     def test_column_runs_on_beside_a_shorter_one(self):
         """What stands under the end of the right column is read before it, if it fills its own."""
-        title = Region(BlockKind.HEADING, Box(50, 0, 950, 80), level=1)
+        title = Region(BlockKind.PARAGRAPH, Box(50, 0, 950, 80), headline=1)
         left = [self.region(50, 100, 480, 400), self.region(50, 440, 478, 900)]
         right, foot = self.region(520, 100, 950, 380), self.region(50, 960, 950, 990)
         gutter = [Box(482, 100, 518, 390)]
@@ -292,7 +292,7 @@ class OrderTest(unittest.TestCase):
 
     def test_gutter_beside_a_short_line_of_a_heading(self):
         """The white beside a heading's last line does not part what stands under it."""
-        heading = Region(BlockKind.HEADING, Box(50, 0, 900, 160), level=1)
+        heading = Region(BlockKind.PARAGRAPH, Box(50, 0, 900, 160), headline=1)
         left = [self.region(50, 180, 480, 300), self.region(50, 320, 480, 600)]
         right = [self.region(520, 180, 950, 250), self.region(520, 270, 950, 600)]
         wanted = [heading, *left, *right]
@@ -302,7 +302,7 @@ class OrderTest(unittest.TestCase):
         """Headings that stand level in two columns by chance leave the columns whole."""
 
         def heading(x0, y0, level):
-            return Region(BlockKind.HEADING, Box(x0, y0, x0 + 400, y0 + 40), level=level)
+            return Region(BlockKind.PARAGRAPH, Box(x0, y0, x0 + 400, y0 + 40), headline=level)
 
         for level, stories in ((2, False), (1, True)):
             upper = [self.region(x, 100, x + 430, 400) for x in (50, 520)]
@@ -319,7 +319,7 @@ class OrderTest(unittest.TestCase):
         """What is set over two columns of three comes first; a headline beside another does not."""
         columns = [self.region(x, 200, x + 260, 900) for x in (50, 350, 650)]
         gutters = [Box(x, 200, x + 30, 900) for x in (315, 615)]
-        title = Region(BlockKind.HEADING, Box(322, 0, 640, 80), level=1)
+        title = Region(BlockKind.PARAGRAPH, Box(322, 0, 640, 80), headline=1)
         wanted = [title, *columns]
         self.assertEqual(reading_order(wanted[::-1], gutters, 20), wanted)
         first = self.region(50, 0, 310, 900)
@@ -331,7 +331,7 @@ class OrderTest(unittest.TestCase):
         wanted = []
         for x in (50, 520):
             upper, lower = self.region(x, 100, x + 430, 400), self.region(x, 440, x + 380, 900)
-            mark = Region(BlockKind.HEADING, Box(x + 390, 430, x + 430, 470), level=1)
+            mark = Region(BlockKind.PARAGRAPH, Box(x + 390, 430, x + 430, 470), headline=1)
             wanted += [upper, lower, mark]
         found = reading_order(wanted[::-1], [Box(482, 100, 518, 900)], 20)
         self.assertEqual({id(part) for part in found[:3]}, {id(part) for part in wanted[:3]})
@@ -350,7 +350,7 @@ class OrderTest(unittest.TestCase):
     def test_a_headline_beside_a_column_is_no_inset(self):
         """Under a headline over two columns of three no other column goes on."""
         gutters = [Box(x, 0, x + 30, 1000) for x in (315, 615)]
-        heads = [Region(BlockKind.HEADING, Box(50, y, 610, y + 80), level=1) for y in (0, 520)]
+        heads = [Region(BlockKind.PARAGRAPH, Box(50, y, 610, y + 80), headline=1) for y in (0, 520)]
         story = [[self.region(x, y + 100, x + 260, y + 480) for x in (50, 350)] for y in (0, 520)]
         third = self.region(650, 0, 910, 1000)
         wanted = [heads[0], *story[0], heads[1], *story[1], third]

@@ -12,7 +12,7 @@ from PIL import ImageDraw
 
 import amberquarry as aq
 from amberquarry.imaging import prepare
-from amberquarry.reading import Trial, load_network, read_lines
+from amberquarry.reading import NetReader, Trial, load_network, read_lines
 from amberquarry.reading.bullets import lone_bullet
 from amberquarry.reading.characters import ALPHABET, CLASS_OF, UNKNOWN, fold, unknown_characters
 from amberquarry.reading.confidence import set_confidences
@@ -558,7 +558,7 @@ class PageTest(unittest.TestCase):
         for known, wanted in ((0.0, {0}), (0.94, {90, 270})):
             upright, turned, on_its_head = Trial(0.8, 0.8), Trial(0.94, known), Trial(0.3, 0.3)
             trials = [upright, on_its_head, turned, on_its_head]
-            with mock.patch("amberquarry.pages.standing.try_lines", side_effect=trials):
+            with mock.patch.object(NetReader, "trial", side_effect=trials):
                 self.assertIn(aq.read_page(image).rotation, wanted)
 
     def test_pages_without_text(self):

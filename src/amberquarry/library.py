@@ -16,7 +16,7 @@ from amberquarry.document import Document
 from amberquarry.errors import PageError, Rejection, SourceError, our_fault
 from amberquarry.pages.lines import empty_line, read_line_picture
 from amberquarry.pages.ways import Tries, read_in_ways, read_picture
-from amberquarry.reading import load_network
+from amberquarry.reading import load_reader
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import PagePicture, identify, open_source
 from amberquarry.sources.pictures import image_of_array
@@ -71,9 +71,9 @@ def read_in_steps(
     picture: PagePicture, number: int, settings: Settings, region: Box | None = None
 ) -> tuple[Page, list[Tries]]:
     """Return what is on an opened page, with the text of its blocks, and what was tried."""
-    network = load_network(settings.reading.model)
+    reader = load_reader(settings.reading)
     part = picture if region is None else picture.part(region)
-    read = read_in_ways(part, number, network, settings)
+    read = read_in_ways(part, number, reader, settings)
     pages = [tries.best.page for tries in read]
     if region is not None:
         for page in pages:
@@ -103,7 +103,7 @@ def read_line(image: PageInput, *, settings: Settings | None = None) -> Line:
     if isinstance(image, np.ndarray) and image.size == 0:
         return empty_line()
     grey = page_picture(image, 1, settings, Limits()).grey
-    return read_line_picture(grey, load_network(settings.reading.model), settings)
+    return read_line_picture(grey, load_reader(settings.reading), settings)
 
 
 def read_document(
@@ -122,10 +122,10 @@ def read_document(
     source = open_source(data, settings, limits)
     pages: list[Page] = []
     try:
-        network = load_network(settings.reading.model)
+        reader = load_reader(settings.reading)
         for index in range(source.page_count):
             try:
-                pages += read_picture(source.picture(index), index + 1, network, settings)
+                pages += read_picture(source.picture(index), index + 1, reader, settings)
             except PageError as error:
                 pages.append(Page.failed(index, error.message))
             except Exception as error:  # the other pages are not lost for it

@@ -19,7 +19,7 @@ def version() -> str:
 
 def made_by(settings: Settings) -> dict[str, str]:
     """Return what records say of their maker; ModelError where the model can't be used."""
-    from amberquarry.reading import load_network
+    from amberquarry.reading import load_reader
 
-    model = load_network(settings.reading.model).digest
+    model = load_reader(settings.reading).digest
     return {"version": version(), "model": model, "settings": settings.digest()}

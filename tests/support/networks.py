@@ -5,14 +5,16 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from amberquarry.reading.alphabet import EUROPEAN
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
-from amberquarry.reading.net import Steps
+from amberquarry.reading.steps import Steps
 
 
 class SayingNetwork:
     """Reads the same text on every line, spread evenly over its steps."""
 
     digest = "stand-in"
+    alphabet = EUROPEAN
 
     def __init__(
         self, text: str, sureness: float = 0.9, style: tuple[float, ...] = (0, 0, 0, 0)

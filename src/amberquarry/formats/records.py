@@ -27,6 +27,7 @@ from amberquarry.values import (
     BlockKind,
     Box,
     Cell,
+    Direction,
     DocumentData,
     Emphasis,
     Equation,
@@ -122,6 +123,8 @@ def line_record(line: Line, characters: bool) -> dict[str, Any]:
         record["unsupported_script"] = True
     if line.handwritten:
         record["handwritten"] = True
+    if line.direction is not Direction.LEFT_TO_RIGHT:
+        record["direction"] = line.direction.value
     return record
 
 
@@ -330,6 +333,7 @@ def _line_of(record: dict[str, Any]) -> Line:
         (tuple(baseline[0]), tuple(baseline[1])) if baseline else None,
         unsupported_script=record.get("unsupported_script", False),
         handwritten=record.get("handwritten", False),
+        direction=Direction(record.get("direction", Direction.LEFT_TO_RIGHT)),
     )
 
 

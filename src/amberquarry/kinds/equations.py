@@ -168,5 +168,5 @@ def _with_equations(blocks: list[Block], found: list[tuple[list[_Candidate], Box
 def _equation(own: list[_Candidate], area: Box) -> Block:
     """Return the block of an equation, signs that were taken for small figures included."""
     figures = [c.block.box for c in own if c.block.kind is BlockKind.FIGURE]
-    lines = sorted((c.line for c in own), key=lambda line: (round(line.box.middle[1]), line.box.x0))
+    lines = sorted((c.line for c in own), key=lambda line: (round(line.box.middle[1]), line.start))
     return Block(BlockKind.EQUATION, Box.around([area, *figures]), lines)

@@ -175,7 +175,7 @@ def _joined(blocks: list[Block], numbers: list[Line]) -> list[Block]:
 
 def _with(line: Line, number: Line) -> Line:
     """Return a line with the number that stands before or after it."""
-    first, second = sorted((number, line), key=lambda part: part.box.x0)
+    first, second = sorted((number, line), key=lambda part: part.start)
     shift = len(first.text) + 1
     moved = [replace(w, start=w.start + shift, end=w.end + shift) for w in second.words]
     space = np.array([[first.box.x1, first.box.y0, first.box.x1, first.box.y1]], np.float32)

@@ -15,7 +15,7 @@ from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.ink.tones import with_tones
 from amberquarry.pages.standing import upright
 from amberquarry.pages.vertical import read_vertical
-from amberquarry.reading.net import LineNetwork
+from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
 from amberquarry.sheet.sheet import Sheet
 from amberquarry.values import Bend, Block, Mapping, PreparationStep, Step
@@ -36,7 +36,7 @@ class Stages:
 
 
 def lay_out(
-    source: NDArray[np.uint8], view: View, network: LineNetwork, settings: Settings
+    source: NDArray[np.uint8], view: View, reader: LineReader, settings: Settings
 ) -> Stages:
     """Return a view's page prepared, on its feet, with its lines. source: the whole picture."""
     with stage("preparation"):
@@ -46,7 +46,7 @@ def lay_out(
         text, unsure = find_text(ink, prepared.letter_height, settings.layout), False
     if settings.preparation.find_rotation:
         with stage("orientation"):
-            standing = upright(view.grey, prepared, ink, text, network, settings)
+            standing = upright(view.grey, prepared, ink, text, reader, settings)
         prepared, ink, unsure = standing.prepared, standing.ink, standing.unsure
         text = standing.text or text
     for _ in range(_MOST_FLATTENINGS if settings.preparation.flatten else 0):
@@ -61,7 +61,7 @@ def lay_out(
     aside: list[Block] = []
     if settings.layout.find_vertical:
         with stage("vertical text"):
-            aside = read_vertical(prepared, ink, network, settings)
+            aside = read_vertical(prepared, ink, reader, settings)
     if aside:
         ink = ink.without([block.box for block in aside])
         text = find_text(ink, prepared.letter_height, settings.layout)

@@ -9,8 +9,7 @@ from amberquarry.imaging import Prepared, prepare
 from amberquarry.ink.components import Ink
 from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.layout.arranging import arrange, whole_line
-from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.reader import read_lines
+from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
 from amberquarry.sheet.measuring import TextLine
 from amberquarry.values import Box, Line, Mapping, mapped_line
@@ -33,7 +32,7 @@ def line_in(grey: NDArray[np.uint8], settings: Settings) -> tuple[Prepared, Ink,
 
 def read_line_picture(
     grey: NDArray[np.uint8],
-    network: LineNetwork,
+    reader: LineReader,
     settings: Settings,
     to_source: Mapping | None = None,
 ) -> Line:
@@ -45,7 +44,7 @@ def read_line_picture(
     if found is None:
         return empty_line()
     prepared, ink, line = found
-    [read] = read_lines(prepared.grey, ink, [line], network, settings.reading)
+    [read] = reader.read(prepared.grey, ink, [line])
     if read is None:
         return empty_line()
     own = prepared.to_source

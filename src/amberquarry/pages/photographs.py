@@ -10,7 +10,7 @@ import numpy as np
 from amberquarry.ink.scene import SceneLine, find_scene_lines, group_boards
 from amberquarry.pages.lines import read_line_picture
 from amberquarry.pages.standing import SURE
-from amberquarry.reading.net import LineNetwork
+from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
 from amberquarry.values import (
@@ -178,27 +178,27 @@ def without_text(page: Page) -> Page:
     return replace(page, blocks=kept, findings=[*others, finding] if found else others)
 
 
-def _read_scene_line(seen: SceneLine, network: LineNetwork, settings: Settings) -> Line:
+def _read_scene_line(seen: SceneLine, reader: LineReader, settings: Settings) -> Line:
     """Return what stands in a line of a photograph, its letters set upright if that helps.
 
     Seen from aside, letters lean; what reads surely as it is, is left so.
     """
-    best = read_line_picture(seen.grey, network, settings, seen.to_source)
+    best = read_line_picture(seen.grey, reader, settings, seen.to_source)
     for lean in SCENE.leans:
         if best.confidence >= SCENE.sure_line:
             break
         other = seen.sheared(lean)
-        line = read_line_picture(other.grey, network, settings, other.to_source)
+        line = read_line_picture(other.grey, reader, settings, other.to_source)
         if line.confidence > best.confidence and len(line.text) >= 0.8 * len(best.text):
             best = line
     return best
 
 
-def read_scene(picture: PagePicture, number: int, network: LineNetwork, settings: Settings) -> Page:
+def read_scene(picture: PagePicture, number: int, reader: LineReader, settings: Settings) -> Page:
     """Return the text on boards and signs of a photograph, a block for each board."""
     lines = []
     for seen in find_scene_lines(picture.grey):
-        line = _read_scene_line(seen, network, settings)
+        line = _read_scene_line(seen, reader, settings)
         letters = sum(sign.isalnum() for sign in line.text)
         sure = SCENE.sure_short if letters <= SCENE.short else SCENE.sure
         if letters >= SCENE.least_letters and line.confidence >= sure:

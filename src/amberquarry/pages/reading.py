@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from amberquarry.pages.compose import compose
 from amberquarry.pages.laying import Stages
-from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.reader import InkTexts
+from amberquarry.reading.line_reader import InkTexts, LineReader
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
 from amberquarry.values import (
@@ -19,11 +18,11 @@ from amberquarry.values import (
 
 
 def read_laid_out(
-    picture: PagePicture, number: int, stages: Stages, network: LineNetwork, settings: Settings
+    picture: PagePicture, number: int, stages: Stages, reader: LineReader, settings: Settings
 ) -> Page:
     """Return what is on a page that was laid out, in its level frame."""
     prepared, sheet = stages.prepared, stages.sheet
-    texts = InkTexts(prepared.grey, stages.ink, network, settings.reading)
+    texts = InkTexts(prepared.grey, stages.ink, reader)
     height, width = picture.grey.shape
     page = Page(
         number,

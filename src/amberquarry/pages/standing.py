@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from amberquarry.imaging import Prepared, prepare, upside_down
 from amberquarry.ink.components import Ink
 from amberquarry.ink.finding import find_text, ink_of, lines_upside_down
-from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.reader import Trial, trial_lines, try_lines
+from amberquarry.reading.line_reader import LineReader, Trial
+from amberquarry.reading.reader import trial_lines
 from amberquarry.settings import Settings
 from amberquarry.sheet.sheet import LinesFound
 
@@ -56,20 +56,20 @@ def upright(
     prepared: Prepared,
     ink: Ink,
     text: LinesFound,
-    network: LineNetwork,
+    reader: LineReader,
     settings: Settings,
 ) -> Standing:
     """Return the page on its feet, with its lines.
 
     Where the places of the letters don't say which way the lines run, the page is read both ways.
     """
-    chosen = _head_or_foot(prepared, ink, text, network, settings)
+    chosen = _head_or_foot(prepared, ink, text, reader, settings)
     low, high = UPRIGHT.doubtful
     if low < prepared.running_down < high and chosen.trial.confidence < SURE:
         turned = prepare(grey, settings.preparation, lying=prepared.turned == 0)
         its_ink = ink_of(turned)
         its_text = find_text(its_ink, turned.letter_height, settings.layout)
-        other = _head_or_foot(turned, its_ink, its_text, network, settings)
+        other = _head_or_foot(turned, its_ink, its_text, reader, settings)
         log.debug("as it seems %s, turned %s", chosen.trial, other.trial)
         gain = other.trial.confidence - chosen.trial.confidence
         lying = prepared.turned != 0 and prepared.running_down < UPRIGHT.surely_lying
@@ -86,7 +86,7 @@ def upright(
 
 
 def _head_or_foot(
-    prepared: Prepared, ink: Ink, text: LinesFound, network: LineNetwork, settings: Settings
+    prepared: Prepared, ink: Ink, text: LinesFound, reader: LineReader, settings: Settings
 ) -> Standing:
     """Return the page as it is or turned by half, whichever reads better.
 
@@ -96,19 +96,19 @@ def _head_or_foot(
     lines = trial_lines(ink, text.lines, letter, UPRIGHT.trial_lines)
     if not lines:
         return Standing(prepared, ink, text, Trial(0.0, 0.0), False)
-    as_is = try_lines(grey, ink, lines, network, settings.reading)
+    as_is = reader.trial(grey, ink, lines)
     if as_is.confidence >= SURE:
         return Standing(prepared, ink, text, as_is, False)
     turned = ink.upside_down()
 
     def on_its_head() -> Trial:
         measured = lines_upside_down(turned, lines, letter)
-        return try_lines(grey[::-1, ::-1], turned, measured, network, settings.reading)
+        return reader.trial(grey[::-1, ::-1], turned, measured)
 
     other = on_its_head()
     if as_is.confidence < UPRIGHT.dim and abs(other.confidence - as_is.confidence) < UPRIGHT.alike:
         lines = trial_lines(ink, text.lines, letter, UPRIGHT.more_lines)
-        as_is = try_lines(grey, ink, lines, network, settings.reading)
+        as_is = reader.trial(grey, ink, lines)
         other = on_its_head()
     log.debug("upright %s, upside down %s", as_is, other)
     gain = other.confidence - as_is.confidence

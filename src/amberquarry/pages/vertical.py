@@ -13,8 +13,7 @@ from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.ink.vertical import find_vertical
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.compose import in_places
-from amberquarry.reading.net import LineNetwork
-from amberquarry.reading.reader import InkTexts
+from amberquarry.reading.line_reader import InkTexts, LineReader
 from amberquarry.settings import Settings
 from amberquarry.values import Block, BlockKind, Mapping, mapped_blocks
 
@@ -34,7 +33,7 @@ VERTICAL = Vertical()
 
 
 def read_vertical(
-    prepared: Prepared, ink: Ink, network: LineNetwork, settings: Settings
+    prepared: Prepared, ink: Ink, reader: LineReader, settings: Settings
 ) -> list[Block]:
     """Return blocks of text set vertically.
 
@@ -49,14 +48,14 @@ def read_vertical(
         x1, y1 = int(box.x1 + room) + 1, int(box.y1 + room) + 1
         crop = prepared.grey[y0:y1, x0:x1]
         corner = Mapping.of(np.array([[1.0, 0.0, x0], [0.0, 1.0, y0]]))
-        read = {turned: _read_turned(crop, turned, corner, network, settings) for turned in _SIDES}
+        read = {turned: _read_turned(crop, turned, corner, reader, settings) for turned in _SIDES}
         letters = {turned: _letters(found) for turned, found in read.items()}
         best = max(_SIDES, key=lambda turned: _surety(letters[turned]))
         sure = _surety(letters[best])
         if sure < VERTICAL.sure:
             continue
         # letters on their side may pass for a few others, one in a row: "D" for "m"
-        as_is = _letters(_read_turned(crop, 0, corner, network, settings))
+        as_is = _letters(_read_turned(crop, 0, corner, reader, settings))
         if sure < _surety(as_is, len(letters[best])) + VERTICAL.bias:
             continue
         for block in read[best]:
@@ -70,7 +69,7 @@ def _read_turned(
     crop: NDArray[np.uint8],
     turned: int,
     to_page: Mapping,
-    network: LineNetwork,
+    reader: LineReader,
     settings: Settings,
 ) -> list[Block]:
     """Return what stands in a cut of a page turned by so many degrees, at its place on the page.
@@ -86,7 +85,7 @@ def _read_turned(
     text = find_text(ink, made.letter_height, settings.layout)
     sheet = sheet_of(made, ink, text)
     layout = arrange(sheet)
-    texts = InkTexts(made.grey, ink, network, settings.reading)
+    texts = InkTexts(made.grey, ink, reader)
     found = in_places(sheet, layout, texts.read(layout.lines))
     read = [block for block in found if block.lines]
     return mapped_blocks(read, to_page.after(on_cut), turned=True)

@@ -21,7 +21,7 @@ from amberquarry.pages.photographs import (
     without_text,
 )
 from amberquarry.pages.reading import read_laid_out
-from amberquarry.reading.net import LineNetwork
+from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
 from amberquarry.values import (
@@ -84,7 +84,7 @@ class Tries:
     picture: PagePicture
     number: int
     view: View
-    network: LineNetwork
+    reader: LineReader
     settings: Settings
     attempts: list[Attempt] = field(default_factory=list)
     best: Attempt = field(init=False)
@@ -111,8 +111,8 @@ class Tries:
     def taken(self, name: str, changes: dict[str, float]) -> Attempt:
         """Return the page taken with other settings."""
         settings = self.settings.with_values(changes) if changes else self.settings
-        stages = lay_out(self.picture.grey, self.view, self.network, settings)
-        page = read_laid_out(self.picture, self.number, stages, self.network, settings)
+        stages = lay_out(self.picture.grey, self.view, self.reader, settings)
+        page = read_laid_out(self.picture, self.number, stages, self.reader, settings)
         return Attempt(name, page, stages)
 
     def did(self, step: Step) -> bool:
@@ -197,24 +197,24 @@ def ways(settings: Settings) -> tuple[Way, ...]:
 
 
 def read_picture(
-    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+    picture: PagePicture, number: int, reader: LineReader, settings: Settings
 ) -> list[Page]:
     """Return what is on a page, or on both pages where the picture holds two facing ones.
 
     number: of the picture's page in its file, from 1. Boxes are in the level frame of each page.
     A page without text gives no blocks with words.
     """
-    return [tries.best.page for tries in read_in_ways(picture, number, network, settings)]
+    return [tries.best.page for tries in read_in_ways(picture, number, reader, settings)]
 
 
 def read_in_ways(
-    picture: PagePicture, number: int, network: LineNetwork, settings: Settings
+    picture: PagePicture, number: int, reader: LineReader, settings: Settings
 ) -> list[Tries]:
     """Return what `read_picture` does, each page with all that was tried."""
     views = views_of(picture.grey, settings.preparation, picture.colours)
     if len(views) > 1:  # halves of a book are no photographs of signs
         settings = settings.with_values({"preparation.find_scene_text": False})
-    read = [read_best(picture, number, view, network, settings) for view in views]
+    read = [read_best(picture, number, view, reader, settings) for view in views]
     for tries in read:
         page = tries.best.page
         page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
@@ -224,15 +224,15 @@ def read_in_ways(
 
 
 def read_best(
-    picture: PagePicture, number: int, view: View, network: LineNetwork, settings: Settings
+    picture: PagePicture, number: int, view: View, reader: LineReader, settings: Settings
 ) -> Tries:
     """Return what is on a view's page, taken in the way that reads best."""
-    tries = Tries(picture, number, view, network, settings)
+    tries = Tries(picture, number, view, reader, settings)
     for way in ways(settings):
         if not way.when(tries):
             continue
         if way.scene:
-            tries.scene = read_scene(picture, number, network, settings)
+            tries.scene = read_scene(picture, number, reader, settings)
             attempt = Attempt(way.name, tries.scene, tries.best.stages)
             wins = _says_more(tries)
         else:

@@ -8,10 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF
 from amberquarry.reading.ground import TIME_STRIDE
 from amberquarry.reading.languages import WORD, Prior
-from amberquarry.reading.net import Steps
 from amberquarry.reading.search import (
     Search,
     align,
@@ -19,13 +17,9 @@ from amberquarry.reading.search import (
     read_part,
     with_listed_words,
 )
-from amberquarry.values import UNKNOWN
+from amberquarry.reading.steps import Steps
 
-_FORMS = zip("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹", "₀₁₂₃₄₅₆₇₈₉", strict=True)
-_FIGURES = np.array([[CLASS_OF[sign] for sign in forms] for forms in _FORMS])
-_FORMS_OF_FIGURES = _FIGURES.ravel()
 _LEAST_ODDS = 1e-3  # of figures that are looked at
-_NOUGHT_LETTERS = np.array([CLASS_OF[sign] for sign in "OОΟ"])  # Latin, Cyrillic, Greek
 _RAISED, _LOWERED = 2, 3  # columns of the net's styles
 _UNKNOWN_ODDS = 0.05  # of the sign for letters of other scripts
 _MARK_ODDS = 0.05  # of a figure where a note's mark stands
@@ -54,7 +48,7 @@ def decode(steps: Steps) -> Characters:
     ends = np.append(starts[1:], len(best))
     shown = best[starts] > 0
     starts, ends = starts[shown], ends[shown]
-    spaces = best[starts] == CLASS_OF[" "]
+    spaces = best[starts] == steps.alphabet.space
     kept = ~spaces
     kept[1:] |= ~spaces[:-1]  # a space stands after a letter
     kept[np.max(np.flatnonzero(~spaces), initial=-1) + 1 :] = False  # and before one
@@ -73,7 +67,7 @@ def decode(steps: Steps) -> Characters:
     confidences = np.maximum.reduceat(np.where(in_run, weights, 0), begins)
     nearest = np.minimum(middles.astype(np.int64), len(best) - 1)
     return Characters(
-        "".join(ALPHABET[cls - 1] for cls in classes.tolist()),
+        steps.alphabet.text_of(classes),
         (middles * TIME_STRIDE).astype(np.float32),
         nearest,
         confidences.astype(np.float32),
@@ -82,7 +76,7 @@ def decode(steps: Steps) -> Characters:
 
 
 def figures_joined(steps: Steps) -> Steps:
-    """Give each figure's likeliest form the odds of its other forms, in place; returns the steps.
+    """Give each figure's likeliest form the odds of its other forms; the odds change in place.
 
     Marks of notes are read as raised figures or as figures that happen to be raised: parted, the
     odds of both may fall below those of a letter. A capital O off the line is a nought.
@@ -90,25 +84,26 @@ def figures_joined(steps: Steps) -> Steps:
     classes = steps.classes
     off_line = np.flatnonzero((steps.styles[:, _RAISED] > 0.5) | (steps.styles[:, _LOWERED] > 0.5))
     if len(off_line):
-        letters = np.ix_(off_line, _NOUGHT_LETTERS)
-        classes[off_line, _FIGURES[0, 0]] += classes[letters].sum(1)
+        letters = np.ix_(off_line, steps.alphabet.noughts)
+        classes[off_line, steps.alphabet.figures[0, 0]] += classes[letters].sum(1)
         classes[letters] = 0
-    forms = classes[:, _FORMS_OF_FIGURES].reshape(len(classes), *_FIGURES.shape)
+    figures = steps.alphabet.figures
+    forms = classes[:, figures.ravel()].reshape(len(classes), *figures.shape)
     likely = np.flatnonzero(forms.max((1, 2)) > _LEAST_ODDS)  # elsewhere no figure is read
     forms = forms[likely]
     best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
     joined = np.where(best, forms.sum(2, keepdims=True), 0)
-    classes[likely[:, None], _FORMS_OF_FIGURES] = joined.reshape(len(likely), _FIGURES.size)
-    return steps
+    classes[likely[:, None], figures.ravel()] = joined.reshape(len(likely), figures.size)
+    return replace(steps)
 
 
 def figures_at_start(steps: Steps, found: Characters) -> NDArray[np.float32]:
     """Return the odds (10,) of each figure, in whatever form, where a line's first sign stands."""
     if not found.text:
-        return np.zeros(len(_FIGURES), np.float32)
+        return np.zeros(len(steps.alphabet.figures), np.float32)
     first = int(found.steps[0])
     near = steps.classes[max(0, first - 1) : first + 2]
-    return np.asarray(near[:, _FIGURES].sum(2).max(0), np.float32)
+    return np.asarray(near[:, steps.alphabet.figures].sum(2).max(0), np.float32)
 
 
 def with_note_mark(found: Characters, odds: NDArray[np.float32]) -> Characters:
@@ -126,16 +121,16 @@ def with_note_mark(found: Characters, odds: NDArray[np.float32]) -> Characters:
 
 
 def weighed(steps: Steps, word_parting: float) -> Steps:
-    """Raise the odds of a blank between words by their logarithm, in place; returns the steps.
+    """Raise the odds of a blank between words by their logarithm; the odds change in place.
 
     The sign for letters of other scripts gets smaller odds: a letter of such a script is told for
     certain, what is a little like one is a blurred or broken letter.
     """
     classes = steps.classes
-    classes[:, CLASS_OF[" "]] *= np.float32(np.exp(word_parting))
-    classes[:, CLASS_OF[UNKNOWN]] *= np.float32(_UNKNOWN_ODDS)
+    classes[:, steps.alphabet.space] *= np.float32(np.exp(word_parting))
+    classes[:, steps.alphabet.unknown] *= np.float32(_UNKNOWN_ODDS)
     classes /= classes.sum(1, keepdims=True)
-    return steps
+    return replace(steps)
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,10 +147,7 @@ class Doubt:
 
 def doubts_of(steps: Steps) -> list[Doubt]:
     """Return the doubtful parts of a line."""
-    return [
-        Doubt(first, Steps(steps.classes[first:last].copy(), steps.styles[first:last].copy()))
-        for first, last in doubtful_parts(steps.classes, steps.best)
-    ]
+    return [Doubt(first, steps.part(first, last)) for first, last in doubtful_parts(steps)]
 
 
 def sure_words(found: Characters, doubts: list[Doubt]) -> set[str]:
@@ -178,11 +170,11 @@ def resolve(found: Characters, doubts: list[Doubt], prior: Prior, search: Search
         if not letters:
             continue
         start, end = int(letters[0]), int(letters[-1]) + 1
-        text = read_part(doubt.said.classes, prior, search).strip()
-        text = with_listed_words(doubt.said.classes, text, prior, search)
+        text = read_part(doubt.said, prior, search).strip()
+        text = with_listed_words(doubt.said, text, prior, search)
         if not text or text == found.text[start:end]:
             continue
-        classes = [CLASS_OF[letter] for letter in text]
+        classes = [doubt.said.alphabet.class_of[letter] for letter in text]
         at = align(doubt.said.classes, classes)
         found = Characters(
             found.text[:start] + text + found.text[end:],

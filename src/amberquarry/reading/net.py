@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from pathlib import Path
 from typing import Protocol
 
@@ -14,29 +13,18 @@ import onnxruntime
 from numpy.typing import NDArray
 
 from amberquarry.errors import ModelError
-from amberquarry.reading.characters import ALPHABET
+from amberquarry.reading.alphabet import EUROPEAN, Alphabet
 from amberquarry.reading.ground import LINE_HEIGHT, TIME_STRIDE
+from amberquarry.reading.steps import Steps
 
 DEFAULT_MODEL = Path(__file__).parent.parent / "models" / "lines.onnx"
-
-
-@dataclass(frozen=True)
-class Steps:
-    """What the net says at each step along a line, TIME_STRIDE columns wide."""
-
-    classes: NDArray[np.float32]  # (steps, classes): probabilities, the first is the blank's
-    styles: NDArray[np.float32]  # (steps, styles): of bold, slanted, raised, lowered, written
-
-    @cached_property
-    def best(self) -> NDArray[np.int64]:
-        """The likeliest class of each step; asked for when `classes` change no more."""
-        return np.asarray(self.classes.argmax(1))
 
 
 class LineNetwork(Protocol):
     """What decoding needs of a net; tests pass a stand-in."""
 
     digest: str
+    alphabet: Alphabet
 
     def steps(self, ink: NDArray[np.float32]) -> Steps:
         """Return what a line picture (LINE_HEIGHT, W) shows at each step."""
@@ -75,10 +63,11 @@ class OnnxLineNetwork:
                 f"{path}: not a model of the line reader, or damaged "
                 f"(its hash is {self.digest}); install the package again"
             ) from error
-        if shape[-1] != len(ALPHABET) + 1:
+        self.alphabet = EUROPEAN
+        if shape[-1] != self.alphabet.classes:
             raise ModelError(
                 f"{path}: made for {shape[-1]} classes, this version knows "
-                f"{len(ALPHABET) + 1}; use a model trained with this version"
+                f"{self.alphabet.classes}; use a model trained with this version"
             )
 
     def steps(self, ink: NDArray[np.float32]) -> Steps:
@@ -89,7 +78,7 @@ class OnnxLineNetwork:
         padded = np.zeros((1, 1, LINE_HEIGHT, width), np.float32)
         padded[0, 0, :, : ink.shape[1]] = ink
         classes, styles = self._session.run(None, {"ink": padded})
-        return Steps(classes[0], styles[0])
+        return Steps(classes[0], styles[0], self.alphabet)
 
 
 @lru_cache(maxsize=4)

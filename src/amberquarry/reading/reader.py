@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.ink.components import Ink
+from amberquarry.reading.alphabet import EUROPEAN, Alphabet
 from amberquarry.reading.bullets import lone_bullet, settle_ring, without_piece
 from amberquarry.reading.confidence import set_confidences
 from amberquarry.reading.decode import (
@@ -28,7 +29,8 @@ from amberquarry.reading.decode import (
     with_note_mark,
 )
 from amberquarry.reading.languages import identify, load_prior
-from amberquarry.reading.net import LineNetwork
+from amberquarry.reading.line_reader import LineReader, Trial
+from amberquarry.reading.net import LineNetwork, load_network
 from amberquarry.reading.normalise import LinePicture, LoneLine, OwnedLine, Owners, cut_line
 from amberquarry.reading.placed import (
     PlacedText,
@@ -114,25 +116,36 @@ class _Reading:
 
 
 @dataclass(frozen=True, slots=True)
-class InkTexts:
-    """The texts of a sheet whose lines a reader reads from ink."""
+class NetReader:
+    """A reader of lines with a net (see `LineReader`)."""
 
-    grey: NDArray[np.uint8]  # (H, W), the prepared page
-    ink: Ink
     network: LineNetwork
     settings: ReadingSettings
 
-    def read(self, lines: Sequence[TextLine]) -> dict[int, Line]:
-        """Return what stands in lines by their numbers, without those not believable as text."""
-        results = read_lines(self.grey, self.ink, [*lines], self.network, self.settings)
-        found = {}
-        for measured, line in zip(lines, results, strict=True):
-            if line is not None:
-                line.x_height = type_size(line.text, line.character_boxes) or measured.x_height
-                x0, x1 = line.box.x0, line.box.x1
-                line.baseline = (x0, measured.baseline_at(x0)), (x1, measured.baseline_at(x1))
-                found[measured.number] = line
-        return found
+    @property
+    def digest(self) -> str:
+        """The hash of the model."""
+        return self.network.digest
+
+    @property
+    def alphabet(self) -> Alphabet:
+        """The signs that the model knows."""
+        return self.network.alphabet
+
+    def read(
+        self, grey: NDArray[np.uint8], ink: Ink, lines: Sequence[TextLine]
+    ) -> list[Line | None]:
+        """Return what stands in each line, None where it is not believable as text."""
+        return read_lines(grey, ink, [*lines], self.network, self.settings)
+
+    def trial(self, grey: NDArray[np.uint8], ink: Ink, lines: Sequence[TextLine]) -> Trial:
+        """Return how surely lines are read as letters and figures."""
+        return try_lines(grey, ink, [*lines], self.network, self.settings)
+
+
+def load_reader(settings: ReadingSettings) -> LineReader:
+    """Return the reader that settings ask for; ModelError where its model can't be used."""
+    return NetReader(load_network(settings.model), settings)
 
 
 def read_lines(
@@ -195,7 +208,7 @@ def read_lines(
             whole = with_bullet(whole, bullet[0], ink.glyphs.boxes_of(np.array([bullet[1]]))[0])
         texts_placed.append(whole)
         sizes.append(size)
-        results.append(make_line(whole))
+        results.append(make_line(whole, network.alphabet))
     kept = [line for line in results if line is not None]
     settle_bold(kept, texts_placed, np.array(sizes))
     settle_unknown(kept)
@@ -437,7 +450,7 @@ def _cuts_between(ink: NDArray[np.int64], at: NDArray[np.float32]) -> NDArray[np
     return np.maximum.accumulate(np.concatenate([[0], inner, [width]]))
 
 
-def make_line(placed: PlacedText) -> Line:
+def make_line(placed: PlacedText, alphabet: Alphabet = EUROPEAN) -> Line:
     """Return a line with its words; a word's confidence is the product over its characters.
 
     Letters of an unknown script have no confidence: what stands there is not known.
@@ -445,7 +458,7 @@ def make_line(placed: PlacedText) -> Line:
     text, boxes = placed.text, placed.boxes
     unknown = np.array([letter == UNKNOWN for letter in text], bool)
     confidences = np.where(unknown, np.float32(0), placed.confidences)
-    spans = [match.span() for match in re.finditer(r"\S+", text)]
+    spans = alphabet.words_in(text)
     edges = np.ravel(spans)[: -1 if spans[-1][1] == len(text) else None]
     low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
     high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
@@ -471,6 +484,7 @@ def make_line(placed: PlacedText) -> Line:
         confidences,
         unsupported_script=bool(unknown.sum() > 0.5 * letters),
         handwritten=_by_hand(placed),
+        direction=alphabet.direction,
     )
 
 
@@ -518,14 +532,6 @@ def trial_lines(ink: Ink, lines: list[TextLine], letter: float, most: int) -> li
         return (0 if tall >= _SHORT_TRIAL else 2), -tall
 
     return sorted(lines, key=rank)[:most]
-
-
-@dataclass(frozen=True, slots=True)
-class Trial:
-    """How surely a few lines are read: as letters and figures of any script, and of known ones."""
-
-    confidence: float
-    known: float
 
 
 def try_lines(

@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
-from amberquarry.reading.characters import ALPHABET, CLASS_OF
+from amberquarry.reading.alphabet import Alphabet
 from amberquarry.reading.languages import Prior, sign_of
-from amberquarry.values import UNKNOWN
+from amberquarry.reading.steps import Steps
 
 _SURE = 0.9  # probability of a step's best class from which it is not in doubt
 _RIVAL = 0.05  # probability from which another sign is a rival of the best one
@@ -35,10 +35,6 @@ _AGAINST = 4.0  # logarithm of the odds against a listed word up to which it may
 # A word with what stands before and after it that makes it a name of a program or a part of a word.
 _WORD = re.compile(r"(?<![\w'’\\/@.-])[^\W\d_]+(?![\w'’\\/@-]|\.\w)")
 _MOST_STEPS = 240  # of a part; what is longer is no word but noise, and is left as it is
-_LETTER = np.array([False, *(c.isalpha() and c != UNKNOWN for c in ALPHABET)])
-_SPACE = 1 + ALPHABET.index(" ")
-_OPEN = _LETTER.copy()
-_OPEN[[0, _SPACE]] = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,18 +46,14 @@ class Search:
     bonus: float = 0.8  # for each character, since each costs probability
 
 
-def doubtful_parts(
-    probabilities: NDArray[np.float32], best: NDArray[np.int64]
-) -> list[tuple[int, int]]:
-    """Return ranges of steps (first, last + 1), each a word or a few, that hold a doubt.
-
-    probabilities: (steps, classes). best: the likeliest class of each step.
-    """
+def doubtful_parts(steps: Steps) -> list[tuple[int, int]]:
+    """Return ranges of steps (first, last + 1), each a word or a few, that hold a doubt."""
+    probabilities, best, alphabet = steps.classes, steps.best, steps.alphabet
     top = probabilities[np.arange(len(best)), best]
-    doubt = _in_doubt(probabilities, best, top) & _OPEN[best]
+    doubt = _in_doubt(probabilities, best, top) & alphabet.open[best]
     if not doubt.any():
         return []
-    parting = np.flatnonzero((best == _SPACE) & (top >= _PARTING))
+    parting = np.flatnonzero((best == alphabet.space) & (top >= _PARTING))
     edges = [-1, *parting.tolist(), len(best)]
     return [
         (before + 1, after)
@@ -92,17 +84,17 @@ def _in_doubt(
     return doubt | np.repeat(unsure, np.diff(starts, append=len(best)))
 
 
-def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) -> str:
+def read_part(steps: Steps, prior: Prior, search: Search) -> str:
     """Return the best text of one part by net and prior together."""
-    best = probabilities.argmax(1)
-    near_figures = _near_fixed(best)
+    probabilities, best, alphabet = steps.classes, steps.best, steps.alphabet
+    near_figures = _near_fixed(best, alphabet)
     beams: dict[str, tuple[float, float]] = {"": (1.0, 0.0)}
     prior_of = {"": 0.0}
     for step, row in enumerate(probabilities):
-        if not _OPEN[best[step]] or row[best[step]] >= _SURE or near_figures[step]:
+        if not alphabet.open[best[step]] or row[best[step]] >= _SURE or near_figures[step]:
             classes = [int(best[step])]
         else:
-            classes = [int(c) for c in np.flatnonzero((row > _LEAST) & _OPEN)]
+            classes = [int(c) for c in np.flatnonzero((row > _LEAST) & alphabet.open)]
             classes = sorted(classes, key=lambda cls: -row[cls])[:_MOST_CLASSES]
         if classes == [0]:  # nothing is said and nothing weighed
             beams = {text: (blank + letter, 0.0) for text, (blank, letter) in beams.items()}
@@ -115,7 +107,7 @@ def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) 
                     old = grown.get(text, (0.0, 0.0))
                     grown[text] = (old[0] + (blank + letter) * share, old[1])
                     continue
-                sign = ALPHABET[cls - 1]
+                sign = alphabet.signs[cls - 1]
                 come = blank + letter
                 if text.endswith(sign):
                     old = grown.get(text, (0.0, 0.0))
@@ -138,9 +130,7 @@ def read_part(probabilities: NDArray[np.float32], prior: Prior, search: Search) 
     return max(sorted(ends), key=lambda text: ends[text])
 
 
-def with_listed_words(
-    probabilities: NDArray[np.float32], text: str, prior: Prior, search: Search
-) -> str:
+def with_listed_words(steps: Steps, text: str, prior: Prior, search: Search) -> str:
     """Return the text of a part with words that are not listed replaced by listed ones.
 
     A listed word is taken where the net gives it nearly the odds of what was read (by the forward
@@ -165,19 +155,19 @@ def with_listed_words(
         if not candidates:
             continue
         best, best_score = word, 0.0
-        said, own = log_likelihood(probabilities, text), prior.log_probability_of(word.lower())
+        said, own = log_likelihood(steps, text), prior.log_probability_of(word.lower())
         for listed in candidates:
             usual = prior.log_probability_of(listed) - own
             more = len(listed) - len(word)
             worth = search.weight * usual + search.bonus * more + _LISTED
             for other in _in_case_of(word, listed):
-                if not CLASS_OF.keys() >= set(other):  # capitals that the reader lacks
+                if not steps.alphabet.spells(other):  # capitals that the reader lacks
                     continue
-                ink = log_likelihood(probabilities, _replaced(text, found, other)) - said
+                ink = log_likelihood(steps, _replaced(text, found, other)) - said
                 if ink > -_AGAINST and ink + worth > best_score:
                     best, best_score = other, ink + worth
         if best != word:
-            return with_listed_words(probabilities, _replaced(text, found, best), prior, search)
+            return with_listed_words(steps, _replaced(text, found, best), prior, search)
     return text
 
 
@@ -199,13 +189,13 @@ def _in_case_of(word: str, listed: str) -> list[str]:
     return [listed] if listed[0] == word[0] else [listed, capital]
 
 
-def log_likelihood(probabilities: NDArray[np.float32], text: str) -> float:
+def log_likelihood(steps: Steps, text: str) -> float:
     """Return the natural logarithm of what the net gives a text over all paths (forward)."""
     states = np.zeros(2 * len(text) + 1, np.int64)
-    states[1::2] = [CLASS_OF[letter] for letter in text]
+    states[1::2] = [steps.alphabet.class_of[letter] for letter in text]
     skip = np.zeros(len(states), bool)
     skip[3::2] = states[3::2] != states[1:-2:2]
-    shares = probabilities[:, states].astype(np.float64) + 1e-9
+    shares = steps.classes[:, states].astype(np.float64) + 1e-9
     value = np.zeros(len(states))
     value[:2] = shares[0, :2]
     scale = 0.0
@@ -220,11 +210,11 @@ def log_likelihood(probabilities: NDArray[np.float32], text: str) -> float:
     return scale + math.log(value[-2:].sum() + 1e-300)
 
 
-def _near_fixed(best: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _near_fixed(best: NDArray[np.int64], alphabet: Alphabet) -> NDArray[np.bool_]:
     """Return the steps of words that hold a figure: nothing is open in them."""
     fixed = np.zeros(len(best), bool)
-    figures = np.array([cls > 0 and ALPHABET[cls - 1].isnumeric() for cls in best])
-    edges = [-1, *np.flatnonzero(best == _SPACE).tolist(), len(best)]
+    figures = np.array([cls > 0 and alphabet.signs[cls - 1].isnumeric() for cls in best])
+    edges = [-1, *np.flatnonzero(best == alphabet.space).tolist(), len(best)]
     for before, after in itertools.pairwise(edges):
         if figures[before + 1 : after].any():
             fixed[max(0, before) : after + 1] = True

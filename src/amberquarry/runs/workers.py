@@ -124,12 +124,12 @@ def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
     """Serve tasks until the pipe closes (the main function of a worker process)."""
     import cv2
 
-    from amberquarry.reading import load_network
+    from amberquarry.reading import load_reader
 
     cv2.setNumThreads(1)
     with contextlib.suppress(EOFError, BrokenPipeError, KeyboardInterrupt):  # the parent is gone
         try:
-            network = load_network(settings.reading.model)
+            reader = load_reader(settings.reading)
         except Exception as error:
             pipe.send(_Ready(str(error) or repr(error)))
             return
@@ -138,7 +138,7 @@ def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
             if isinstance(task, Probe):
                 pipe.send(_probe(task, settings, limits))
             else:
-                _read_range(pipe, task, settings, limits, network)
+                _read_range(pipe, task, settings, limits, reader)
             pipe.send(_Finished())
 
 
@@ -165,7 +165,7 @@ def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
 
 
 def _read_range(
-    pipe: Connection, task: Range, settings: Settings, limits: Limits, network: Any
+    pipe: Connection, task: Range, settings: Settings, limits: Limits, reader: Any
 ) -> None:
     from amberquarry.pages.ways import read_picture
     from amberquarry.sources import open_source
@@ -186,7 +186,7 @@ def _read_range(
             pipe.send(_Begun(index))
             ours = False
             try:
-                pages = read_picture(source.picture(index), index + 1, network, settings)
+                pages = read_picture(source.picture(index), index + 1, reader, settings)
                 if not settings.output.characters:
                     for line in (li for page in pages for b in page.blocks for li in b.lines):
                         line.character_boxes = line.character_boxes[:0]

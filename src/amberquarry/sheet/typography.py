@@ -159,7 +159,7 @@ def rows_of(lines: list[Line]) -> list[list[Line]]:
             rows[-1].append(line)
         else:
             rows.append([line])
-    return [sorted(row, key=lambda line: line.box.x0) for row in rows]
+    return [sorted(row, key=lambda line: line.start) for row in rows]
 
 
 def join_runs(blocks: list[Block], belongs: Callable[[Block, Block], bool]) -> list[Block]:

@@ -291,7 +291,7 @@ def _are_heads(over: Block, table: Block, letter: float) -> bool:
 def _rows(lines: list[Line]) -> list[list[Line]]:
     """Return rows from the top down, each a line for each of its cells, from the left."""
     rows = [[cell for line in row for cell in parted(line)] for row in rows_of(lines)]
-    return [sorted(row, key=lambda cell: cell.box.x0) for row in rows]
+    return [sorted(row, key=lambda cell: cell.start) for row in rows]
 
 
 def _runs(rows: list[list[Line]], letter: float) -> list[tuple[list[list[Line]], bool]]:

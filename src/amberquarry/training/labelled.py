@@ -15,7 +15,7 @@ from amberquarry.imaging import views_of
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.laying import lay_out
 from amberquarry.pages.lines import line_in
-from amberquarry.reading import load_network
+from amberquarry.reading import load_reader
 from amberquarry.reading.characters import fold, unknown_characters
 from amberquarry.reading.normalise import LoneLine, Owners, cut_line
 from amberquarry.runs.opened import PageOfFile, read_pages
@@ -99,7 +99,7 @@ def lines_of_pages(corrected: Path, files: Path) -> Iterator[LabelledLine]:
             source.close()
         written = [line for block in page.blocks for line in block.lines if line.text.strip()]
         for view in views_of(grey, settings.preparation):
-            stages = lay_out(grey, view, load_network(), settings)
+            stages = lay_out(grey, view, load_reader(settings.reading), settings)
             ink, lines = stages.ink, arrange(stages.sheet).lines
             owners = Owners.of(ink, lines)
             for number, seen in enumerate(lines):

@@ -29,7 +29,15 @@ from amberquarry.values.places import (
     mapped_box,
     mapped_line,
 )
-from amberquarry.values.text import UNKNOWN, Line, Style, Word, legibility_of, weighted_confidence
+from amberquarry.values.text import (
+    UNKNOWN,
+    Direction,
+    Line,
+    Style,
+    Word,
+    legibility_of,
+    weighted_confidence,
+)
 
 __all__ = [
     "LOW_CONFIDENCE",
@@ -40,6 +48,7 @@ __all__ = [
     "BlockKind",
     "Box",
     "Cell",
+    "Direction",
     "DocumentData",
     "Emphasis",
     "Equation",

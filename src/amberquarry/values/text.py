@@ -16,6 +16,13 @@ UNKNOWN = "\ufffd"
 _LEAST_PROBABILITY = 1e-3  # less tells no more
 
 
+class Direction(StrEnum):
+    """Which way a script runs along its lines."""
+
+    LEFT_TO_RIGHT = "ltr"
+    RIGHT_TO_LEFT = "rtl"
+
+
 class Style(StrEnum):
     """How a word is set apart from the text around it."""
 
@@ -58,6 +65,12 @@ class Line:
     baseline: Baseline | None = None  # where its letters stand; None where not measured
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
     handwritten: bool = False  # its letters look written by hand
+    direction: Direction = Direction.LEFT_TO_RIGHT
+
+    @property
+    def start(self) -> float:
+        """Where along its row it begins: what stands before another comes first by this."""
+        return self.box.x0 if self.direction is Direction.LEFT_TO_RIGHT else -self.box.x1
 
     def part(self, words: list[Word]) -> Line:
         """Return a line of some of its words that follow each other; ValueError without words."""
