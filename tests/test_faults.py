@@ -25,7 +25,7 @@ from amberquarry.formats.records import schema
 from amberquarry.runs.folder import RunFolder, output_name, read_records
 from amberquarry.runs.workers import Crew, PageDone, Probe, Probed, Range, Refused
 from amberquarry.sources import identify
-from amberquarry.values import Block, BlockKind, Box, Page, Picture
+from amberquarry.values import Block, BlockKind, Box, Figure, Page, Picture
 from amberquarry.version import made_by
 from tests.support.odd import GOOD, directory, entry, fill, scan_pdf, tiff
 from tests.support.pages import encoded, picture_pdf, pixels, small_page
@@ -272,7 +272,7 @@ class ResumeTest(FolderCase):
         folder.close()
         before = [(p, p.stat().st_ino) for p in self.out.glob("*.jsonl")]
         parsed = mock.Mock(side_effect=json.loads)
-        with mock.patch("amberquarry.runs.folder._record", wraps=lambda p, n, li: parsed(li)):
+        with mock.patch("amberquarry.runs.folder.record_of", wraps=lambda p, n, li: parsed(li)):
             again = RunFolder.open(self.out, aq.Settings(), made_by(aq.Settings()))
         again.close()
         self.assertEqual((len(again.documents), parsed.call_count), (300, 300))
@@ -443,7 +443,9 @@ class OwnerTest(FolderCase):
         """The bytes of a figure are let go of once they are in its file."""
         folder = RunFolder.open(self.out, aq.Settings(), made_by(aq.Settings()))
         self.addCleanup(folder.close)
-        block = Block(BlockKind.FIGURE, Box(0, 0, 9, 9), picture=Picture("p1-1.png", b"data"))
+        block = Block(
+            BlockKind.FIGURE, Box(0, 0, 9, 9), payload=Figure(Picture("p1-1.png", b"data"))
+        )
         folder.keep_pictures("a.png", [Page(1, 9, 9, None, blocks=[block])])
         self.assertEqual(block.picture.data, b"")
         kept = self.out / "markdown" / "a.png.figures" / "p1-1.png"
@@ -455,7 +457,7 @@ class OwnerTest(FolderCase):
         self.addCleanup(folder.close)
         for names in (("p1-1.png", "p1-2.png"), ("p1-1.png",)):
             blocks = [
-                Block(BlockKind.FIGURE, Box(0, 0, 9, 9), picture=Picture(name, b"data"))
+                Block(BlockKind.FIGURE, Box(0, 0, 9, 9), payload=Figure(Picture(name, b"data")))
                 for name in names
             ]
             pages = [Page(1, 9, 9, None, blocks=blocks)]
