@@ -67,7 +67,7 @@ class CommandTest(unittest.TestCase):
             (("look", page), "--text"),
             (("look", page, "--out", "a.png", "--show", "words,dots"), "'dots'"),
             (("look", page, "--text", "--page", "3"), "there is no page 3"),
-            (("score", self.folder, TRUTH), "there is no such file"),
+            (("score", self.folder, TRUTH), "holds no run"),
             (("convrt",), "No such command"),
         ):
             with self.subTest(arguments=arguments[:2]):

@@ -112,8 +112,9 @@ def line_record(line: Line, characters: bool) -> dict[str, Any]:
         "box": _box(line.box),
         "text": line.text,
         "confidence": round(line.confidence, 3),
-        "x_height": round(line.x_height, 2),
     }
+    if line.x_height > 0:
+        record["x_height"] = round(line.x_height, 2)
     if line.baseline is not None:
         record["baseline"] = _points(line.baseline)
     if line.quad is not None:
