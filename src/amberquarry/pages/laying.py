@@ -13,11 +13,12 @@ from amberquarry.ink.bending import find_bend, straighten
 from amberquarry.ink.components import Ink
 from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.ink.tones import with_tones
+from amberquarry.layout.arranging import arrange
 from amberquarry.pages.standing import upright
 from amberquarry.pages.vertical import read_vertical
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
-from amberquarry.sheet.sheet import Sheet
+from amberquarry.sheet.sheet import LinesFound, Sheet
 from amberquarry.values import Bend, Block, Mapping, PreparationStep, Step
 
 _MOST_FLATTENINGS = 2  # lines that were broken by the bend may join after the first
@@ -50,9 +51,8 @@ def lay_out(
         prepared, ink, unsure = standing.prepared, standing.ink, standing.unsure
         text = standing.text or text
     for _ in range(_MOST_FLATTENINGS if settings.preparation.flatten else 0):
-        lines = [*text.lines, *text.margin]
         with stage("bending"):
-            bend = find_bend(ink.glyphs, lines, prepared.letter_height, prepared.grey.shape)
+            bend = _bend_of(prepared, ink, text)
             if bend is None:
                 break
             prepared = flattened(prepared, bend)
@@ -70,6 +70,18 @@ def lay_out(
     with stage("tones"):
         areas = with_tones(sheet.areas, source, sheet.frame, sheet.letter)
     return Stages(view, prepared, ink, replace(sheet, areas=areas), aside, unsure)
+
+
+def _bend_of(prepared: Prepared, ink: Ink, text: LinesFound) -> Bend | None:
+    """Return how a page is bent, None where its lines are straight.
+
+    Lines that false gutters tore tell it badly: where there is a bend, whole ones are asked.
+    """
+    shape, letter = prepared.grey.shape, prepared.letter_height
+    if find_bend(ink.glyphs, [*text.lines, *text.margin], letter, shape) is None:
+        return None
+    lines = arrange(sheet_of(prepared, ink, text)).lines
+    return find_bend(ink.glyphs, lines, letter, shape)
 
 
 def flattened(page: Prepared, bend: Bend) -> Prepared:

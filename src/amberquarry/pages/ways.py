@@ -41,15 +41,7 @@ log = logging.getLogger(__name__)
 _ROOM_PX = 6  # around what is cut out of a page
 
 
-@dataclass(frozen=True, slots=True)
-class Better:
-    """When one reading is better than another; characters are those expected to be right."""
-
-    gain: float = 0.01  # of the other's characters, at least
-    believable: float = 0.7  # of the characters that it has more are right
-
-
-BETTER = Better()
+_LEAST_GAIN = 0.01  # of its characters likely right, by which a way must beat another
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,11 +62,13 @@ class Attempt:
         """How many characters it has."""
         return sum(len(word.text) for word in self.page.words)
 
-    def beats(self, other: Attempt) -> bool:
-        """Return whether it reads clearly better than another."""
+    def beats(self, other: Attempt, believable: float = 0.0) -> bool:
+        """Return whether it reads clearly better than another.
+
+        believable: of the characters that it has more, so many must be likely right.
+        """
         more = self.characters - other.characters
-        least = max(BETTER.believable * more, BETTER.gain * other.score)
-        return self.score - other.score > least
+        return self.score - other.score > max(believable * more, _LEAST_GAIN * other.score)
 
 
 @dataclass(slots=True)
@@ -129,6 +123,7 @@ class Way:
     when: Callable[[Tries], bool]
     changes: dict[str, float] = field(default_factory=dict)
     scene: bool = False  # as a photograph with text on parts of it
+    believable: float = 0.0  # of the characters that it finds more, that are likely right
 
 
 def _reads_badly(tries: Tries) -> bool:
@@ -169,6 +164,7 @@ _FIRST = (
         "the pale print is text",
         lambda tries: tries.did(Step.BLEED),
         {"preparation.lift_bleed": False},
+        believable=0.7,  # else it is print of the other side
     ),
 )
 _ALTERNATIVES = (
@@ -237,7 +233,7 @@ def read_best(
             wins = _says_more(tries)
         else:
             attempt = tries.taken(way.name, way.changes)
-            wins = attempt.beats(tries.best)
+            wins = attempt.beats(tries.best, way.believable)
         log.debug("page %d, %s: %.0f for %.0f", number, way.name, attempt.score, tries.best.score)
         tries.attempts.append(attempt)
         if wins:
