@@ -90,11 +90,10 @@ class _Blocks:
     @classmethod
     def of(cls, grey: Grey, mean: Grey) -> _Blocks:
         """Look into the blocks of a page whose means are known."""
-        rows, columns = mean.shape
-        room = ((0, rows * BLOCK - grey.shape[0]), (0, columns * BLOCK - grey.shape[1]))
-        whole = np.pad(grey, room, mode="edge")[: rows * BLOCK, : columns * BLOCK]
-        blocks = whole.reshape(rows, BLOCK, columns, BLOCK)
-        darkest, lightest = blocks.min((1, 3)), blocks.max((1, 3))
+        block = np.ones((BLOCK, BLOCK), np.uint8)
+        darkest, lightest = (
+            find(grey, block, anchor=(0, 0))[::BLOCK, ::BLOCK] for find in (cv2.erode, cv2.dilate)
+        )
         return cls(*(part.astype(np.float32) for part in (mean, darkest, lightest)))
 
 
@@ -452,7 +451,7 @@ def ink_of(
     tiles = _tiles_of(even, rows, columns, step)
     tiles = tiles.reshape(len(tiles), -1)
     ranks = [int(part * (tiles.shape[1] - 1)) for part in (_DARKEST, _DARKER, 0.5)]
-    ranked = np.partition(tiles, ranks, axis=1)
+    ranked = np.sort(tiles, axis=1, kind="stable")  # bytes by their digits: faster than parting
     darkest, darker, paper = (ranked[:, rank].astype(np.float32) for rank in ranks)
     depth = 255 - darkest
     # grain thins out slowly, ink ends at once

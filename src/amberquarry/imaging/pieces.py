@@ -13,6 +13,7 @@ Labels = NDArray[np.integer[Any]]  # (H, W), 0 is the ground
 # Labels that 16 bits hold, halved: the search looks at blocks of four pixels, in several strips,
 # and may open more labels than one row by row.
 _MOST_SHORT = 65_535 // 2
+_MOSTLY = 0.75  # of a mask, that its inked part covers
 
 
 def connected_pieces(
@@ -33,6 +34,11 @@ def connected_pieces(
         ground = np.array([[0, 0, *mask.shape[::-1], mask.size]], np.int32)
         return np.zeros(mask.shape, np.uint16), ground
     short = _labels_by_row(inked, connectivity) < _MOST_SHORT
+    if inked.size > _MOSTLY * mask.size:  # margins that are worth no copy
+        _, labels, measures, _ = cv2.connectedComponentsWithStats(
+            mask, connectivity=connectivity, ltype=cv2.CV_16U if short else cv2.CV_32S
+        )
+        return labels, measures
     labels = np.zeros(mask.shape, np.uint16 if short else np.int32)
     _, labels[top:bottom, left:right], measures, _ = cv2.connectedComponentsWithStats(
         inked, connectivity=connectivity, ltype=cv2.CV_16U if short else cv2.CV_32S

@@ -154,8 +154,7 @@ def _ruled_gutters(ink: Ink, extent: _Extent, letter: float) -> list[Box]:
     if not cv2.hasNonZero(ink.drawn_rules):
         return []
     long = round(_GUTTER_RULE * letter)
-    wide = cv2.dilate(ink.drawn_rules, np.ones((1, COARSE), np.uint8))
-    coarse = np.ascontiguousarray(wide[:, ::COARSE])
+    coarse = _in_columns(ink.drawn_rules)
     gap = round(letter)
     # most columns hold too little of rules to be covered with gaps of that size
     inked = cv2.reduce(coarse, 0, cv2.REDUCE_SUM, dtype=cv2.CV_32S)[0]
@@ -174,6 +173,14 @@ def _ruled_gutters(ink: Ink, extent: _Extent, letter: float) -> list[Box]:
         if both * COARSE >= 0.5 * long:
             gutters.append(Box(x * COARSE, y0 * COARSE, (x + w) * COARSE, y1 * COARSE))
     return gutters
+
+
+def _in_columns(drawn: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return a picture with COARSE columns as one, 1 where any of them is drawn."""
+    assert COARSE == 4  # four bytes are looked at as one number
+    width = drawn.shape[1]
+    padded = cv2.copyMakeBorder(drawn, 0, 0, 0, -width % COARSE, cv2.BORDER_CONSTANT, value=0)
+    return np.asarray(padded.view(np.uint32) != 0).view(np.uint8)
 
 
 def _long_runs(mask: NDArray[np.bool_], least: int) -> NDArray[np.bool_]:

@@ -223,7 +223,9 @@ def _said(error: BaseException) -> str:
 
 
 def _upright(image: Image.Image) -> PagePicture:
-    return PagePicture.of_image(ImageOps.exif_transpose(image))
+    # most pictures lie as they are shown: a copy of them is saved
+    lying = image.getexif().get(ExifTags.Base.Orientation, 1) != 1
+    return PagePicture.of_image(ImageOps.exif_transpose(image) if lying else image)
 
 
 def _dpi_of(image: Image.Image) -> tuple[float, float] | None:
