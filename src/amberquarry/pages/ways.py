@@ -238,12 +238,15 @@ def read_best(
         tries.attempts.append(attempt)
         if wins:
             if not way.scene:
-                before = tries.best.page.confidence
-                gain = f"{way.why}: read at {attempt.page.confidence:.2f} instead of {before:.2f}"
+                before = tries.best.score
+                gain = f"{way.why}: {attempt.score:.0f} characters likely right, not {before:.0f}"
                 attempt.page.preparation.append(PreparationStep(Step.CHOOSE, gain))
             tries.best = attempt
-        if tries.best.page is tries.scene:
-            return tries
+            if way.scene:
+                return tries
+        elif tries.scene is not None and way.scene:
+            # other ways must beat the page with the words on its pictures
+            tries.best = _with_words(tries.best, tries.scene)
     tries.best = _of_photograph(tries)
     return tries
 
@@ -268,10 +271,14 @@ def _of_photograph(tries: Tries) -> Attempt:
     if scene is None:
         return best
     if _has_no_text(tries):
-        page = without_text(best.page)
-    else:
-        page = with_words_on_pictures(without_marks_of_pictures(best.page), scene)
-    return Attempt(best.way, page, best.stages)
+        return Attempt(best.way, without_text(best.page), best.stages)
+    page = without_marks_of_pictures(best.page)
+    return _with_words(Attempt(best.way, page, best.stages), scene)
+
+
+def _with_words(attempt: Attempt, scene: Page) -> Attempt:
+    """Return a page with the words on its pictures that were read as those of a scene."""
+    return Attempt(attempt.way, with_words_on_pictures(attempt.page, scene), attempt.stages)
 
 
 def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
