@@ -66,6 +66,8 @@ def fields_of(part: dict[str, Any], prefix: str = "") -> list[str]:
         kind = " or ".join(kind) if isinstance(kind, list) else kind
         needed = "yes" if name in part.get("required", []) else ""
         rows.append(f"| `{prefix}{name}` | {kind} | {needed} | {value.get('description', '')} |")
+        if "properties" in value:
+            rows += fields_of(value, f"{prefix}{name}.")
         inner = value.get("items", {})
         if "properties" in inner:
             rows += fields_of(inner, f"{prefix}{name}[].")
@@ -79,6 +81,26 @@ def records_page() -> str:
         "",
         "Made from the schemas by `docs/make_reference.py`. The schemas themselves "
         "(JSON Schema 2020-12) are in the package: `amberquarry/formats/*.schema.json`.",
+        "",
+        "## Reading a run back",
+        "",
+        "Nothing is lost in the records: a finished run gives the same pages again, without a",
+        "file being read anew. Documents come one at a time, in the order of the inputs.",
+        "",
+        "```python",
+        "import amberquarry",
+        "",
+        'run = amberquarry.open_run("run")',
+        "print(len(run), run.sources[:3], run.rejected)",
+        'document = run.document("letters/1931.pdf")  # or by its identifier',
+        "for table in document.tables:",
+        "    print(table.id, table.table.to_rows())",
+        "for figure in document.figures:",
+        "    print(figure.id, run.pictures_of(document) / figure.picture.name)",
+        "```",
+        "",
+        "Records of schema 1 (versions 0.1) are read too, without base lines, x-heights, quads of",
+        "lines and cells of tables. Records of a later schema are refused with a sentence.",
     ]
     for name, file in (("document", "documents.jsonl"), ("page", "pages.jsonl")):
         parts += ["", f"## {file}", "", "| field | type | always | meaning |", "|---|---|---|---|"]
