@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from amberquarry.values import Box
 
 Segments = NDArray[np.float64]  # (N, 4): x0, y0, x1, y1 of thin boxes
+Span = tuple[float, float]
 _NONE = np.zeros((0, 4))
 
 
@@ -64,17 +64,11 @@ class Rules:
         return [self._cells(box) for box in self.boxes if min(box.width, box.height) > least]
 
     def _cells(self, box: Box) -> list[list[Box]]:
-        rows = [box.y0, *_through(_within(self.across, box), 0, box.x0, box.x1), box.y1]
-        down = _within(self.down, box)
+        across, down = _within(self.across, box), _within(self.down, box)
         found = []
-        for top, foot in pairwise(rows):
-            if foot - top <= GRID.thick_px:
-                continue
-            inner = (top + GRID.thick_px, max(top + GRID.thick_px + 1, foot - GRID.thick_px))
-            columns = [box.x0, *_through(down, 1, *inner), box.x1]
-            found.append(
-                [Box(a, top, b, foot) for a, b in pairwise(columns) if b - a > GRID.thick_px]
-            )
+        for top, foot in _between(_through(across, 0, box.x0, box.x1), box.y0, box.y1):
+            columns = _between(_through(down, 1, top, foot), box.x0, box.x1)
+            found.append([Box(left, top, right, foot) for left, right in columns])
         return found
 
 
@@ -96,8 +90,14 @@ def _within(segments: Segments, box: Box) -> Segments:
     return segments[inside]
 
 
-def _through(segments: Segments, axis: int, start: float, end: float) -> list[float]:
-    """Return where rules run through a stretch along an axis, one place for each rule.
+def _between(rules: list[Span], start: float, end: float) -> list[Span]:
+    """Return the stretches that rules part, from one to the next and to both ends."""
+    edges = [start, *(edge for rule in rules for edge in rule), end]
+    return [(a, b) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a > GRID.thick_px]
+
+
+def _through(segments: Segments, axis: int, start: float, end: float) -> list[Span]:
+    """Return from where to where rules lie that run through a stretch along an axis.
 
     axis: 0 for rules across, which run along x; 1 for those down.
     """
@@ -105,23 +105,19 @@ def _through(segments: Segments, axis: int, start: float, end: float) -> list[fl
     high = np.minimum(segments[:, axis + 2], end)
     reaching = high > low
     low, high, own = low[reaching], high[reaching], segments[reaching]
-    order = np.argsort(own[:, 1 - axis], kind="stable")
-    places: list[float] = []
-    group: list[int] = []
-
-    def close() -> None:
-        if group and _covered(low[group], high[group]) > GRID.across * (end - start):
-            places.append(float(own[group, 3 - axis].max()) - 1)
-
+    order = np.argsort(own[:, 1 - axis], kind="stable").tolist()
+    groups: list[list[int]] = []  # pieces of one rule lie beside each other
     reached = -np.inf
-    for number in order.tolist():
+    for number in order:
         if own[number, 1 - axis] > reached + 1:
-            close()
-            group = []
-        group.append(number)
+            groups.append([])
+        groups[-1].append(number)
         reached = max(reached, float(own[number, 3 - axis]))
-    close()
-    return places
+    return [
+        (float(own[group, 1 - axis].min()), float(own[group, 3 - axis].max()))
+        for group in groups
+        if _covered(low[group], high[group]) > GRID.across * (end - start)
+    ]
 
 
 def _covered(low: NDArray[np.float64], high: NDArray[np.float64]) -> float:

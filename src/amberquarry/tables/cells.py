@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from amberquarry.sheet.typography import rows_of
-from amberquarry.tables.grids import cells_in, columns_of, is_value
+from amberquarry.tables.grids import Span, cells_in, columns_of, is_value
 from amberquarry.values import Block, Box, Cell, Line
 
 
@@ -28,7 +28,8 @@ def with_grid(block: Block, grids: list[list[list[Box]]]) -> Block:
     for grid in grids:
         around = Box.around([cell for row in grid for cell in row])
         if around.overlap(block.box) >= CELL_GRID.on_grid * block.box.area:
-            return replace(block, payload=replace(block.table, grid=grid))
+            ruled = block.table.ruled or len(grid) > 1
+            return replace(block, payload=replace(block.table, grid=grid, ruled=ruled))
     return block
 
 
@@ -61,7 +62,7 @@ def _in_white(lines: list[Line]) -> list[Cell]:
         ]
         for row in rows_of(lines)
     ]
-    columns = columns_of([[(box.x0, box.x1) for _, box in row] for row in rows if len(row) > 1])
+    columns = _columns([[(box.x0, box.x1) for _, box in row] for row in rows])
     found: list[Cell] = []
     for number, row in enumerate(rows):
         taken: dict[int, Cell] = {}
@@ -78,6 +79,23 @@ def _in_white(lines: list[Line]) -> list[Cell]:
     return found
 
 
+def _columns(rows: list[list[Span]]) -> list[Span]:
+    """Return from where to where columns reach: cells over several columns make none of them one.
+
+    rows: the extents of their cells. Those with most cells tell the columns, the others widen them.
+    """
+    most = max(map(len, rows), default=0)
+    columns = columns_of([row for row in rows if len(row) == most])
+    for x0, x1 in (cell for row in rows if len(row) < most for cell in row):
+        over = [n for n, (start, end) in enumerate(columns) if start < x1 and end > x0]
+        if not over:
+            columns = sorted([*columns, (x0, x1)])
+        elif len(over) == 1:
+            start, end = columns[over[0]]
+            columns[over[0]] = min(start, x0), max(end, x1)
+    return columns
+
+
 def _in_grid(lines: list[Line], grid: list[list[Box]]) -> list[Cell]:
     """Return cells by the rules around them; rows between two rules by their heights."""
     size = min((line.x_height for line in lines), default=1.0)
@@ -89,7 +107,7 @@ def _in_grid(lines: list[Line], grid: list[list[Box]]) -> list[Cell]:
         inside = [line for line in lines if around.y0 <= line.box.middle[1] < around.y1]
         rows = rows_of(inside)
         held = [{_cell_of(line, band) for line in row} for row in rows]
-        several = sum(len(own) > 1 for own in held) >= CELL_GRID.several * len(rows)
+        several = sum(len(own) > 1 for own in held) > CELL_GRID.several * len(rows)
         parts = rows if several and len(band) > 1 else [inside]
         for part in parts:
             for place, cell in enumerate(band):
