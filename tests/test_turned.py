@@ -10,7 +10,6 @@ from amberquarry.imaging import turned_back
 from amberquarry.values import Mapping, mapped_box
 from tests.support.pages import blank, pixels, prose_at, write_lines
 
-
 LIST = (
     (0, "1. The gauge is read at noon"),
     (1, "a) before the tide turns"),

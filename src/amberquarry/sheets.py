@@ -114,7 +114,7 @@ def _ways(tries: Tries) -> list[str]:
     best = tries.best.way
     head = "taken as it stands; no other way was tried" if len(tries.attempts) == 1 else ""
     rows = [
-        f"{'won' if own.way == best else '   '}  {own.way}: {own.page.confidence:.2f} confidence, "
+        f"{'won' if own.way == best else '   '}  {own.way}: {own.confidence:.2f} confidence, "
         f"{own.score:.0f} characters likely right of {own.characters}"
         for own in tries.attempts
     ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
 from amberquarry.pages.laying import Stages, lay_out
@@ -39,8 +40,6 @@ from amberquarry.values import (
 log = logging.getLogger(__name__)
 
 _ROOM_PX = 6  # around what is cut out of a page
-
-
 _LEAST_GAIN = 0.01  # of its characters likely right, by which a way must beat another
 
 
@@ -71,6 +70,20 @@ class Attempt:
         return self.score - other.score > max(believable * more, _LEAST_GAIN * other.score)
 
 
+class Tried(NamedTuple):
+    """How a page read in one way; the page itself is let go of unless it is the best."""
+
+    way: str
+    confidence: float
+    score: float
+    characters: int
+
+    @classmethod
+    def of(cls, attempt: Attempt) -> Tried:
+        """Return how an attempt read."""
+        return cls(attempt.way, attempt.page.confidence, attempt.score, attempt.characters)
+
+
 @dataclass(slots=True)
 class Tries:
     """What was tried with a page so far, and the best of it."""
@@ -80,14 +93,16 @@ class Tries:
     view: View
     reader: LineReader
     settings: Settings
-    attempts: list[Attempt] = field(default_factory=list)
+    attempts: list[Tried] = field(default_factory=list)
     best: Attempt = field(init=False)
+    steps: set[Step] = field(init=False)  # taken with the page as it stands
     scene: Page | None = None
     _paper: float = -1.0
 
     def __post_init__(self) -> None:
         self.best = self.taken("as it stands", {})
-        self.attempts.append(self.best)
+        self.attempts.append(Tried.of(self.best))
+        self.steps = {own.step for own in self.best.page.preparation}
 
     @property
     def paper(self) -> float:
@@ -109,10 +124,6 @@ class Tries:
         page = read_laid_out(self.picture, self.number, stages, self.reader, settings)
         return Attempt(name, page, stages)
 
-    def did(self, step: Step) -> bool:
-        """Return whether a step was taken with the page as it stands."""
-        return step in {own.step for own in self.attempts[0].page.preparation}
-
 
 @dataclass(frozen=True, slots=True)
 class Way:
@@ -129,7 +140,7 @@ class Way:
 def _reads_badly(tries: Tries) -> bool:
     """Whether the page reads badly, though its letters are known."""
     page = tries.best.page
-    if not 0 < tries.attempts[0].page.confidence < tries.settings.preparation.try_below:
+    if not 0 < tries.attempts[0].confidence < tries.settings.preparation.try_below:
         return False
     return not in_other_script(page) and not _has_no_text(tries)
 
@@ -156,13 +167,13 @@ _FIRST = (
     Way(
         "unflattened",
         "bent lines read better as they are",  # reading follows those that are bent a little
-        lambda tries: tries.did(Step.FLATTEN),
+        lambda tries: Step.FLATTEN in tries.steps,
         {"preparation.flatten": False},
     ),
     Way(
         "pale print kept",
         "the pale print is text",
-        lambda tries: tries.did(Step.BLEED),
+        lambda tries: Step.BLEED in tries.steps,
         {"preparation.lift_bleed": False},
         believable=0.7,  # else it is print of the other side
     ),
@@ -228,39 +239,36 @@ def read_best(
         if not way.when(tries):
             continue
         if way.scene:
-            tries.scene = read_scene(picture, number, reader, settings)
-            attempt = Attempt(way.name, tries.scene, tries.best.stages)
-            wins = _says_more(tries)
-        else:
-            attempt = tries.taken(way.name, way.changes)
-            wins = attempt.beats(tries.best, way.believable)
-        log.debug("page %d, %s: %.0f for %.0f", number, way.name, attempt.score, tries.best.score)
-        tries.attempts.append(attempt)
-        if wins:
-            if not way.scene:
-                before = tries.best.score
-                gain = f"{way.why}: {attempt.score:.0f} characters likely right, not {before:.0f}"
-                attempt.page.preparation.append(PreparationStep(Step.CHOOSE, gain))
-            tries.best = attempt
-            if way.scene:
+            tries.scene = scene = read_scene(picture, number, reader, settings)
+            attempt = Attempt(way.name, scene, tries.best.stages)
+            tries.attempts.append(Tried.of(attempt))
+            if _says_more(tries, scene):
+                tries.best = attempt
                 return tries
-        elif tries.scene is not None and way.scene:
             # other ways must beat the page with the words on its pictures
-            tries.best = _with_words(tries.best, tries.scene)
+            tries.best = _with_words(tries.best, scene)
+            continue
+        attempt = tries.taken(way.name, way.changes)
+        tries.attempts.append(Tried.of(attempt))
+        log.debug("page %d, %s: %.0f for %.0f", number, way.name, attempt.score, tries.best.score)
+        if attempt.beats(tries.best, way.believable):
+            gain = f"{attempt.score:.0f} characters likely right, not {tries.best.score:.0f}"
+            step = PreparationStep(Step.CHOOSE, f"{way.why}: {gain}")
+            attempt.page.preparation.append(step)
+            tries.best = attempt
     tries.best = _of_photograph(tries)
     return tries
 
 
-def _says_more(tries: Tries) -> bool:
+def _says_more(tries: Tries, scene: Page) -> bool:
     """Return whether clearly more was read off boards and signs than off the whole as a page.
 
     Made for photographs of boards, which read in fragments or not at all as a page. Pages of wide
     capitals, of unknown faces and blurred ones are read in fragments as a scene: what is read there
     with some certainty must be a good deal more, unless next to nothing of the picture is paper.
     """
-    assert tries.scene is not None
     least = PAPER.clearly if tries.paper >= PAPER.some else PAPER.as_much
-    found = letters_in_words(tries.scene, PAPER.sure_word)
+    found = letters_in_words(scene, PAPER.sure_word)
     page = letters_in_words(tries.best.page, PAPER.sure_word)
     return found > max(PAPER.lone_sign, least * page)
 
