@@ -45,6 +45,11 @@ class RulesTest(unittest.TestCase):
         """Boxes to tick are no grids."""
         self.assertEqual(grid([0, 30], [0, 30]).grids(50), [])
 
+    def test_rules_that_leave_no_room(self):
+        """Rules so thick or so near that nothing lies between them are no grid."""
+        thick = np.array([[0, 0, 500, 200]], float)
+        self.assertEqual(Rules(thick, np.zeros((0, 4)), [Box(0, 0, 500, 200)]).grids(50), [])
+
     def test_frames_hold_no_rule(self):
         """A frame with a rule through it is none; its own edges don't count."""
         frame = grid([0, 500], [0, 120], tilt=8)

@@ -61,14 +61,16 @@ class Rules:
 
         least: height and width of a grid, in pixels.
         """
-        return [self._cells(box) for box in self.boxes if min(box.width, box.height) > least]
+        found = [self._cells(box) for box in self.boxes if min(box.width, box.height) > least]
+        return [rows for rows in found if rows]
 
     def _cells(self, box: Box) -> list[list[Box]]:
         across, down = _within(self.across, box), _within(self.down, box)
         found = []
         for top, foot in _between(_through(across, 0, box.x0, box.x1), box.y0, box.y1):
             columns = _between(_through(down, 1, top, foot), box.x0, box.x1)
-            found.append([Box(left, top, right, foot) for left, right in columns])
+            if columns:
+                found.append([Box(left, top, right, foot) for left, right in columns])
         return found
 
 
