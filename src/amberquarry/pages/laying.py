@@ -15,7 +15,7 @@ from amberquarry.ink.finding import find_text, ink_of, sheet_of
 from amberquarry.ink.tones import with_tones
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.standing import upright
-from amberquarry.pages.vertical import read_vertical
+from amberquarry.pages.vertical import VERTICAL, read_vertical
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
 from amberquarry.sheet.sheet import LinesFound, Sheet
@@ -63,7 +63,8 @@ def lay_out(
         with stage("vertical text"):
             aside = read_vertical(prepared, ink, reader, settings)
     if aside:
-        ink = ink.without([block.box for block in aside])
+        room = VERTICAL.room * prepared.letter_height  # their marks stand that far out
+        ink = ink.without([block.box.grown(room) for block in aside])
         text = find_text(ink, prepared.letter_height, settings.layout)
     prepared = view.behind(prepared)
     sheet = sheet_of(prepared, ink, text)

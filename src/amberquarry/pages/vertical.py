@@ -27,6 +27,7 @@ class Vertical:
     sure: float = 0.75  # mean confidence
     bias: float = 0.08  # by which it must be surer than read as it stands
     least_letters: int = 3  # that make a reading sure
+    room: float = 0.4  # letters around a candidate in which its marks stand
 
 
 VERTICAL = Vertical()
@@ -43,7 +44,7 @@ def read_vertical(
     letter = prepared.letter_height
     blocks: list[Block] = []
     for box in find_vertical(ink.glyphs, letter) if letter else []:
-        room = 0.4 * letter
+        room = VERTICAL.room * letter
         x0, y0 = max(0, int(box.x0 - room)), max(0, int(box.y0 - room))
         x1, y1 = int(box.x1 + room) + 1, int(box.y1 + room) + 1
         crop = prepared.grey[y0:y1, x0:x1]

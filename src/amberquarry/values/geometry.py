@@ -147,6 +147,10 @@ class Box(NamedTuple):
         y0, y1 = (min(max(0.0, y), height) for y in (self.y0, self.y1))
         return Box(x0, y0, x1, y1)
 
+    def grown(self, by: float) -> Box:
+        """Return the box with so much more on all sides."""
+        return Box(self.x0 - by, self.y0 - by, self.x1 + by, self.y1 + by)
+
     def overlap(self, other: Box) -> float:
         """Return the area that both boxes cover."""
         width = min(self.x1, other.x1) - max(self.x0, other.x0)
