@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,17 +22,27 @@ _SOLID = (
     BlockKind.RUNNING_FOOT,
     BlockKind.PAGE_NUMBER,
 )
-_AT_EDGE = 1.5  # x-heights
-_LEAST_HEIGHT = 6.0  # of a drawing, in x-heights
-_WORDS, _WIDE = 6, 0.6  # of a line of text: words at least, share of the widest of the page
-_KNOWN = 0.5  # of a drawing, that was found before
-_THROUGH = 0.9  # of the area over a caption, that rules of the page run through
-_RULE = 0.6  # of what is drawn, that the rules of frames and grids span
-_SPECK = 0.4  # x-heights: smaller pieces may be specks
-_COLUMN = 0.25  # share of it, that a paragraph spans
-_SURE = 0.7  # its confidence: strokes look like words as well
-_ROOM = 0.3  # x-heights around lines of text and letters, in which their soft edges lie
-_DRAWN = 0.25  # of the ink over a caption, that is no letters
+
+
+@dataclass(frozen=True, slots=True)
+class Drawing:
+    """A drawing over its caption; made for manuals and office print (`benchmarks/layout.py`)."""
+
+    at_edge: float = 1.5  # x-heights: a large label that begins so near to the text's edge is text
+    least_height: float = 6.0  # x-heights
+    words: int = 6  # of a line of text, at least
+    wide: float = 0.6  # of the widest line of the page, from which a line is text
+    known: float = 0.5  # of it, that was found before
+    through: float = 0.9  # of the area over a caption, that rules of the page run through
+    rule: float = 0.6  # of what is drawn, that the rules of frames and grids span
+    speck: float = 0.4  # x-heights: smaller pieces may be specks
+    column: float = 0.25  # of the widest line, that a paragraph spans
+    sure: float = 0.7  # confidence of a line of text: strokes look like words as well
+    room: float = 0.3  # x-heights around letters, in which their soft edges lie
+    drawn: float = 0.25  # of the ink over a caption, that is no letters
+
+
+DRAWING = Drawing()
 
 
 def place_drawings(blocks: list[Block], sheet: Sheet) -> list[Block]:
@@ -51,20 +63,21 @@ def place_drawings(blocks: list[Block], sheet: Sheet) -> list[Block]:
         block.box
         for block in blocks
         if block.kind is BlockKind.HEADING
-        and any(abs(block.box.x0 - edge) < _AT_EDGE * size for edge in edges)
+        and any(abs(block.box.x0 - edge) < DRAWING.at_edge * size for edge in edges)
     ]
     figures = [block.box for block in blocks if block.kind is BlockKind.FIGURE]
     found = []
     for caption in captions:
         beside = (box for box in figures if stand_together(caption.box, box, size))
-        if any(box.width > _KNOWN * caption.box.width for box in beside):  # no bar of a chart
+        wide = DRAWING.known * caption.box.width  # bars of charts are narrower
+        if any(box.width > wide for box in beside):
             continue
         area = _drawn(sheet, _area_over(caption.box, text, sheet.frame.width, size), lines, size)
-        if area is None or area.height < _LEAST_HEIGHT * size:
+        if area is None or area.height < DRAWING.least_height * size:
             continue
         inside = [block for block in blocks if area.contains(*block.box.middle)]
         known = max((b.box.area for b in inside if b.kind is BlockKind.FIGURE), default=0.0)
-        if known < _KNOWN * area.area and [b.kind for b in inside] != [BlockKind.TABLE]:
+        if known < DRAWING.known * area.area and [b.kind for b in inside] != [BlockKind.TABLE]:
             found.append(area)
     return place_whole(blocks, found)
 
@@ -74,13 +87,13 @@ def _area_over(caption: Box, text: list[Box], width: float, size: float) -> Box:
 
     text: boxes of text. width: of the page.
     """
-    foot = caption.y0 - _ROOM * size
+    foot = caption.y0 - DRAWING.room * size
     over = [
         box.y1
         for box in text
         if box.middle[1] < caption.y0 and min(box.x1, caption.x1) > max(box.x0, caption.x0)
     ]
-    top = max(over, default=0.0) + _ROOM * size
+    top = max(over, default=0.0) + DRAWING.room * size
     beside = [box for box in text if min(box.y1, foot) > max(box.y0, top)]
     left = max((box.x1 for box in beside if box.x1 <= caption.x0), default=0.0)
     right = min((box.x0 for box in beside if box.x0 >= caption.x1), default=width)
@@ -89,26 +102,29 @@ def _area_over(caption: Box, text: list[Box], width: float, size: float) -> Box:
 
 def _is_text(block: Block, widest: float) -> bool:
     """Return whether a block is for sure none of the labels of a drawing."""
-    if block.kind in _SOLID or (runs_on(block) and block.box.width > _COLUMN * widest):
+    if block.kind in _SOLID or (runs_on(block) and block.box.width > DRAWING.column * widest):
         return True
     return any(
-        line.confidence > _SURE and (len(line.words) >= _WORDS or line.box.width > _WIDE * widest)
+        line.confidence > DRAWING.sure
+        and (len(line.words) >= DRAWING.words or line.box.width > DRAWING.wide * widest)
         for line in block.lines
     )
 
 
 def _drawn(sheet: Sheet, area: Box, lines: list[Line], size: float) -> Box | None:
     """Return the box of what is printed in an area, None where most of it is letters."""
-    if min(area.width, area.height) < _LEAST_HEIGHT * size:
+    if min(area.width, area.height) < DRAWING.least_height * size:
         return None
     glyphs = sheet.glyphs
     inside = glyphs.inside(area)
     inside[0] = False
-    pieces = np.flatnonzero(inside & (np.maximum(glyphs.width, glyphs.height) >= _SPECK * size))
+    pieces = np.flatnonzero(
+        inside & (np.maximum(glyphs.width, glyphs.height) >= DRAWING.speck * size)
+    )
     rules = np.concatenate(
         [
-            _short_rules(sheet.rules.across, 0, _THROUGH * area.width, area),
-            _short_rules(sheet.rules.down, 1, _THROUGH * area.height, area),
+            _short_rules(sheet.rules.across, 0, DRAWING.through * area.width, area),
+            _short_rules(sheet.rules.down, 1, DRAWING.through * area.height, area),
         ]
     )  # without those of the page, between columns or over the caption
     boxes = np.concatenate([glyphs.boxes_of(pieces).astype(float), rules])
@@ -117,16 +133,16 @@ def _drawn(sheet: Sheet, area: Box, lines: list[Line], size: float) -> Box | Non
     drawn = Box(*boxes[:, :2].min(0).tolist(), *boxes[:, 2:].max(0).tolist())
     # frames and grids hold text as well
     strokes = [
-        _short_rules(rules[_lie_across(rules)], 0, _RULE * drawn.width, drawn),
-        _short_rules(rules[~_lie_across(rules)], 1, _RULE * drawn.height, drawn),
+        _short_rules(rules[_lie_across(rules)], 0, DRAWING.rule * drawn.width, drawn),
+        _short_rules(rules[~_lie_across(rules)], 1, DRAWING.rule * drawn.height, drawn),
     ]
     ruled, straight = (
         float(np.prod(own[:, 2:] - own[:, :2], 1).sum()) for own in (rules, np.concatenate(strokes))
     )
     ink = glyphs.area[pieces].astype(float)
-    letters = _are_letters(glyphs.boxes_of(pieces), lines, _ROOM * size)
+    letters = _are_letters(glyphs.boxes_of(pieces), lines, DRAWING.room * size)
     total = float(ink.sum()) + ruled
-    if float(ink[~letters].sum()) + straight < _DRAWN * total:
+    if float(ink[~letters].sum()) + straight < DRAWING.drawn * total:
         return None
     return drawn
 

@@ -5,6 +5,8 @@ Found once the page was read: textures and hatching look like lines of text befo
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,32 +18,80 @@ from amberquarry.sheet.sheet import Sheet
 from amberquarry.sheet.typography import rows_of
 from amberquarry.values import Block, BlockKind, Box, Line, weighted_confidence
 
-_NEAR = 1.5  # letters between parts of one seed
-_REACH = 9.0  # letters between parts of a figure with no text between them
-_LEAST_SIDE = 3.0  # letters
-_TEXT_PIECES, _LONG_PIECES = 4, 10  # of a line that may be text, and that is text wherever it is
-_LARGE = 1.15  # of the usual x-height: headings
-_AT_EDGE, _EDGE_LINES = 1.0, 4  # letters; lines that begin where a column does
-_NEXT_LINE = 3.2  # x-heights from one line of a paragraph to the next, at most
-_MOST_TEXT = 3  # lines of text inside a frame that is no figure
-_THIN, _LEAST_STROKE = 0.3, 1.5  # share of its box that a stroke fills; letters of its sides
-_LONG_RULE = 0.7  # of the page's width or height: such rules part the page
-_MOST_INK = 3000  # pieces that figures are made of, the largest: more are grain
-_LEAST_INK = 0.3  # letters along the longer side of what makes a figure larger
-_SURE_LABEL = 0.6  # mean confidence: what is read worse is a part of the drawing
-_ROOM = 0.4  # letters between a figure and the text around it
-_OVERHANG, _SCALE = 3.0, 0.4  # letters that a scale stands out; share of the chart's width
-# Of a chart: letters of its frame; shares of the frame that strokes span, that lines of text fill
-# at most, and of its width that one of them has.
-_LEAST_CHART, _FILLED, _MOST_LABELS, _WIDE_LABEL = 8.0, 0.3, 0.25, 0.6
-_OVER_LETTERS = 1.7  # capitals of its line: a frame that touches letters, no letter
 
-_PHOTOGRAPH, _TEXTURE = 5.0, 3.0  # of a photograph: letters of a side; deviation of its levels
-# Dark ground and folds: share of the height; of the picture's longer side; grey levels.
-_FOLD, _AT_PICTURE_EDGE, _DARK, _EVEN = 0.5, 0.01, 80, 16
-_UNSURE, _SURE_PAGE = 0.65, 0.85  # mean confidence of a table's letters; of a page's others
-# Share of it within the text's box: of a photograph, of what is no ground; sides to each other.
-_AMONG_TEXT, _AMID_TEXT, _LONGEST = 0.8, 0.5, 6.0
+@dataclass(frozen=True, slots=True)
+class Growth:
+    """How a figure grows from a picture or stroke; lengths in letters (`benchmarks/layout.py`)."""
+
+    near: float = 1.5  # between parts of one seed
+    reach: float = 9.0  # between parts of a figure with no text between them
+    least_side: float = 3.0
+    room: float = 0.4  # between a figure and the text around it
+    long_rule: float = 0.7  # of the page's width or height: such rules part the page
+    most_ink: int = 3000  # pieces that figures are made of, the largest: more are grain
+    least_ink: float = 0.3  # along the longer side of what makes a figure larger
+    most_text: int = 3  # lines of text inside a frame that is no figure
+    thin: float = 0.3  # of its box, that a stroke fills
+    least_stroke: float = 1.5  # of its sides
+    sure_label: float = 0.6  # mean confidence: what is read worse is a part of the drawing
+
+
+@dataclass(frozen=True, slots=True)
+class SureText:
+    """Lines that are text wherever they stand, and part figures."""
+
+    pieces: int = 4  # of a line that may be text
+    long_pieces: int = 10  # of one that is text for sure
+    large: float = 1.15  # of the usual x-height: headings
+    at_edge: float = 1.0  # letters from where a column begins
+    edge_lines: int = 4  # lines that begin there
+    next_line: float = 3.2  # x-heights from one line of a paragraph to the next, at most
+
+
+@dataclass(frozen=True, slots=True)
+class Chart:
+    """A chart: a frame that strokes fill, as curves do; lengths in letters."""
+
+    overhang: float = 3.0  # that its scale stands out
+    scale: float = 0.4  # of its width, that its scale has at least
+    least: float = 8.0  # of its frame
+    filled: float = 0.3  # of the frame, that strokes span
+    most_labels: float = 0.25  # of the frame, that lines of text fill
+    wide_label: float = 0.6  # of its width, that one of them has at most
+    over_letters: float = 1.7  # capitals: a frame that touches letters, no letter
+
+
+@dataclass(frozen=True, slots=True)
+class PhotographTones:
+    """Photographs by their tones, and dark ground beside the paper (`benchmarks/realpages.py`)."""
+
+    side: float = 5.0  # letters, at least
+    texture: float = 3.0  # deviation of its levels: even areas are tints
+    fold: float = 0.5  # of the page's height, from which a strip is the shadow of a fold
+    at_edge: float = 0.01  # of the longer side: as near to the edge lies ground
+    dark: int = 80  # grey level of ground
+    even: int = 16  # levels by which ground differs
+    among_text: float = 0.8  # of a photograph, that lies within the box of the text
+    amid_text: float = 0.5  # of what is no ground
+    longest: float = 6.0  # of its sides to each other
+
+
+@dataclass(frozen=True, slots=True)
+class BadTable:
+    """A table that is a drawing: mean confidences."""
+
+    unsure: float = 0.65  # of its letters
+    sure_page: float = 0.85  # of the page's others
+
+
+GROWTH, SURE_TEXT, CHART, PHOTOGRAPH, BAD_TABLE = (
+    Growth(),
+    SureText(),
+    Chart(),
+    PhotographTones(),
+    BadTable(),
+)
+
 
 Floats = NDArray[np.float64]
 Size = tuple[float, float]
@@ -77,21 +127,23 @@ def find_figures(
         if not any(chart.contains(*line.box.middle) for chart in charts)
     ]
     blocks = _array([line.box for line in text])
-    wide = _LONG_RULE * sheet.frame.width
+    wide = GROWTH.long_rule * sheet.frame.width
     across = [b for b in sheet.rules.boxes if b.width >= wide and b.height < letter]
     bounds = np.concatenate([blocks, _array(across)])
     ink = _ink_boxes(sheet, text, letter)
     walls = _array([Box(g.middle[0], g.y0, g.middle[0], g.y1) for g in columns])
     boxes = _array(seeds)
     for _ in range(3):  # grown over what is near, seeds may meet
-        boxes = _joined(_all_grown(boxes, bounds, walls, ink, letter), _NEAR * letter)
+        boxes = _joined(_all_grown(boxes, bounds, walls, ink, letter), GROWTH.near * letter)
     boxes = np.array([_with_scale(box, scales, letter) for box in boxes])
     return sorted(
         (
             Box(*box)
             for box in boxes.tolist()
-            if min(box[2] - box[0], box[3] - box[1]) >= _LEAST_SIDE * letter
-            and (_inside(blocks, box).sum() <= _MOST_TEXT or _inside(_array(charts), box).any())
+            if min(box[2] - box[0], box[3] - box[1]) >= GROWTH.least_side * letter
+            and (
+                _inside(blocks, box).sum() <= GROWTH.most_text or _inside(_array(charts), box).any()
+            )
         ),
         key=lambda box: (box.y0, box.x0),
     )
@@ -118,7 +170,9 @@ def place_figures(blocks: list[Block], figures: list[Box]) -> list[Block]:
             at = len(kept) if at is None else at
             # letters that the reader does not know are never sure
             labels += [
-                line for line in own if line.confidence >= _SURE_LABEL or line.unsupported_script
+                line
+                for line in own
+                if line.confidence >= GROWTH.sure_label or line.unsupported_script
             ]
             rest = [line for line in block.lines if not any(line is label for label in own)]
             if rest:
@@ -175,7 +229,7 @@ def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
     """Return the lines that are text for sure: long ones, headings, and where a column begins."""
     if not lines:
         return []
-    long = [line for line in lines if len(line.pieces) >= _LONG_PIECES]
+    long = [line for line in lines if len(line.pieces) >= SURE_TEXT.long_pieces]
     starts = np.array([line.box.x0 for line in long])
     tops = np.array([line.box.y0 for line in long])
     heights = np.array([line.x_height for line in long])
@@ -183,17 +237,22 @@ def _text_lines(lines: list[TextLine], letter: float) -> list[TextLine]:
     usual = float(np.median(sizes))
 
     def certain(line: TextLine) -> bool:
-        if len(line.pieces) < _TEXT_PIECES:
+        if len(line.pieces) < SURE_TEXT.pieces:
             return False
-        edge = np.abs(starts - line.box.x0) < _AT_EDGE * letter
+        edge = np.abs(starts - line.box.x0) < SURE_TEXT.at_edge * letter
         step = (line.box.y0 - tops) / line.x_height
         # the short last line of a paragraph
-        last = edge & (step > 0) & (step < _NEXT_LINE) & (heights < _LARGE * line.x_height)
+        last = (
+            edge
+            & (step > 0)
+            & (step < SURE_TEXT.next_line)
+            & (heights < SURE_TEXT.large * line.x_height)
+        )
         return (
-            len(line.pieces) >= _LONG_PIECES
-            or edge.sum() >= _EDGE_LINES
+            len(line.pieces) >= SURE_TEXT.long_pieces
+            or edge.sum() >= SURE_TEXT.edge_lines
             or bool(last.any())
-            or line.x_height > _LARGE * usual
+            or line.x_height > SURE_TEXT.large * usual
         )
 
     return [line for line in lines if certain(line)]
@@ -203,11 +262,11 @@ def _lone_strokes(glyphs: Glyphs, lines: list[TextLine], letter: float) -> list[
     """Return the boxes of rings, arrows and the like: large thin pieces that stand in no text."""
     in_text = np.zeros(len(glyphs.area), bool)
     for line in lines:
-        if len(line.pieces) >= _TEXT_PIECES:
-            tallest = _OVER_LETTERS * CAPITAL_RATIO * line.x_height
+        if len(line.pieces) >= SURE_TEXT.pieces:
+            tallest = CHART.over_letters * CAPITAL_RATIO * line.x_height
             in_text[line.pieces] = glyphs.height[line.pieces] <= tallest
-    thin = glyphs.area < _THIN * glyphs.width * glyphs.height
-    large = np.minimum(glyphs.width, glyphs.height) > _LEAST_STROKE * letter
+    thin = glyphs.area < GROWTH.thin * glyphs.width * glyphs.height
+    large = np.minimum(glyphs.width, glyphs.height) > GROWTH.least_stroke * letter
     return _boxes_of(glyphs, glyphs.usable & ~in_text & thin & large)
 
 
@@ -221,16 +280,16 @@ def _charts(sheet: Sheet, lines: list[TextLine], letter: float) -> list[Box]:
     areas = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
     charts = []
     for frame in sheet.rules.boxes:
-        if min(frame.width, frame.height) < _LEAST_CHART * letter:
+        if min(frame.width, frame.height) < CHART.least * letter:
             continue
         own = strokes[_inside(strokes, list(frame))]
         inside = _inside(boxes, list(frame))
-        if not len(own) or areas[inside].sum() > _MOST_LABELS * frame.area:
+        if not len(own) or areas[inside].sum() > CHART.most_labels * frame.area:
             continue
         across, down = own[:, 2:].max(0) - own[:, :2].min(0)
-        filled = across > _FILLED * frame.width and down > _FILLED * frame.height
+        filled = across > CHART.filled * frame.width and down > CHART.filled * frame.height
         widest = (boxes[inside, 2] - boxes[inside, 0]).max(initial=0)
-        if filled and widest < _WIDE_LABEL * frame.width:
+        if filled and widest < CHART.wide_label * frame.width:
             charts.append(frame)
     return charts
 
@@ -252,19 +311,20 @@ def _ink_boxes(sheet: Sheet, text: list[TextLine], letter: float) -> Floats:
     Specks are left out: on a scan they lie all around.
     """
     glyphs, frame = sheet.glyphs, sheet.frame
-    free = np.maximum(glyphs.width, glyphs.height) >= _LEAST_INK * letter
+    free = np.maximum(glyphs.width, glyphs.height) >= GROWTH.least_ink * letter
     free[0] = False
     for line in text:
         free[line.pieces] = False
     rules = [
         box
         for box in sheet.rules.boxes
-        if box.width < _LONG_RULE * frame.width and box.height < _LONG_RULE * frame.height
+        if box.width < GROWTH.long_rule * frame.width
+        and box.height < GROWTH.long_rule * frame.height
     ]
     boxes = _array([*_boxes_of(glyphs, free), *rules, *sheet.areas.pictures])
-    if len(boxes) > _MOST_INK:
+    if len(boxes) > GROWTH.most_ink:
         area = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
-        boxes = boxes[np.argsort(-area, kind="stable")[:_MOST_INK]]
+        boxes = boxes[np.argsort(-area, kind="stable")[: GROWTH.most_ink]]
     return boxes
 
 
@@ -288,7 +348,7 @@ def _grown(box: Floats, bounds: Floats, walls: Floats, ink: Floats, letter: floa
 
     bounds: boxes of lines of text and of rules across the page.
     """
-    room = _ROOM * letter
+    room = GROWTH.room * letter
     x0, y0, x1, y1 = box.tolist()
     beside = np.concatenate([bounds, walls])
     beside = beside[(beside[:, 1] < y1 - room) & (beside[:, 3] > y0 + room)]
@@ -300,7 +360,7 @@ def _grown(box: Floats, bounds: Floats, walls: Floats, ink: Floats, letter: floa
     own = ink[_inside(ink, [left, top, right, foot])]
     # round by round: only what lies within reach belongs to it
     area = np.array([x0, y0, x1, y1])
-    reach = _REACH * letter
+    reach = GROWTH.reach * letter
     while True:
         near = (
             (own[:, 0] < area[2] + reach)
@@ -329,10 +389,10 @@ def _with_scale(box: Floats, scales: list[Box], letter: float) -> Floats:
     rows = [
         row
         for row in scales
-        if row.x0 > x0 - _OVERHANG * letter
-        and row.x1 < x1 + _OVERHANG * letter
-        and row.width > _SCALE * (x1 - x0)
-        and -_ROOM * letter < row.y0 - y1 < _NEAR * letter
+        if row.x0 > x0 - CHART.overhang * letter
+        and row.x1 < x1 + CHART.overhang * letter
+        and row.width > CHART.scale * (x1 - x0)
+        and -GROWTH.room * letter < row.y0 - y1 < GROWTH.near * letter
     ]
     if not rows:
         return box
@@ -363,14 +423,15 @@ def drawings_of_tables(blocks: list[Block]) -> list[Block]:
     """
     tables = [block for block in blocks if block.kind is BlockKind.TABLE]
     others = [word for b in blocks if b.kind is not BlockKind.TABLE for word in b.words]
-    if not tables or weighted_confidence(others) < _SURE_PAGE:
+    if not tables or weighted_confidence(others) < BAD_TABLE.sure_page:
         return blocks
     # where most of a page is so, it is the page that is badly read
     letters = sum(len(word.text) for word in others)
     drawn = [
         block.box
         for block in tables
-        if block.confidence < _UNSURE and sum(len(word.text) for word in block.words) < letters
+        if block.confidence < BAD_TABLE.unsure
+        and sum(len(word.text) for word in block.words) < letters
     ]
     return place_figures(blocks, drawn)
 
@@ -406,15 +467,18 @@ def whole_photographs(blocks: list[Block], areas: Areas, size: Size) -> list[Blo
     for toned in areas.toned:
         area = toned.box
         # shadows and the table lie around the text or along a fold
-        if area.overlap(written) < _AMONG_TEXT * area.area or _inside(lines, list(area)).any():
+        if (
+            area.overlap(written) < PHOTOGRAPH.among_text * area.area
+            or _inside(lines, list(area)).any()
+        ):
             continue
         own = next((figure for figure in figures if figure.box.overlap(area) > 0), None)
         if own is not None:
             own.box = Box.around([own.box, area])
         elif (
-            min(area.width, area.height) > _PHOTOGRAPH * letter
-            and max(area.width, area.height) < _LONGEST * min(area.width, area.height)
-            and toned.deviation > _TEXTURE
+            min(area.width, area.height) > PHOTOGRAPH.side * letter
+            and max(area.width, area.height) < PHOTOGRAPH.longest * min(area.width, area.height)
+            and toned.deviation > PHOTOGRAPH.texture
         ):
             new.append(area)
     return place_figures(blocks, new) if new else blocks
@@ -427,15 +491,15 @@ def _is_ground(box: Box, written: Box, tones: Tones | None, size: Size) -> bool:
     and white is as even as ground, but stands among the text.
     """
     width, height = size
-    if box.height > _FOLD * height and box.height > _LONGEST * box.width:
+    if box.height > PHOTOGRAPH.fold * height and box.height > PHOTOGRAPH.longest * box.width:
         return True
-    if tones is None or box.overlap(written) > _AMID_TEXT * box.area:
+    if tones is None or box.overlap(written) > PHOTOGRAPH.amid_text * box.area:
         return False
-    room = _AT_PICTURE_EDGE * max(width, height)
+    room = PHOTOGRAPH.at_edge * max(width, height)
     inside = box.x0 > room and box.y0 > room and box.x1 < width - room and box.y1 < height - room
     levels = tones.within(box)
     if inside or not levels.size:
         return False
     dark = float(np.percentile(levels, 10))
-    even = float((np.abs(levels.astype(np.int16) - dark) < _EVEN).mean())
-    return dark < _DARK and even > 0.5
+    even = float((np.abs(levels.astype(np.int16) - dark) < PHOTOGRAPH.even).mean())
+    return dark < PHOTOGRAPH.dark and even > 0.5

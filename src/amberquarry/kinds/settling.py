@@ -46,8 +46,45 @@ from amberquarry.sheet.typography import (
 )
 from amberquarry.values import RUNNING, Block, BlockKind, Box, Item, Line, Style
 
-_SET_IN = 5.0  # x-heights by which the first line of a paragraph is set in, at most
-_OFF_GRID = 0.25  # of the pitch, by which a line of a listing begins off its grid
+
+@dataclass(frozen=True, slots=True)
+class Paragraph:
+    """Where paragraphs end and go on; lengths in x-heights."""
+
+    set_in: float = 5.0  # of a first line, at most
+    full_lines: int = 3  # of a paragraph that tells how far lines reach
+    widely_set: float = 3.9  # from line to line: half as much more than usual
+    gap_around: float = 1.25  # of the distance of lines: parts heads and feet from the text
+    one_heading: float = 1.1  # between two lines of one heading
+    few_letters: int = 6  # of a line, that do not tell its weight
+    off_grid: float = 0.25  # of the pitch, by which a line of a listing begins off its grid
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """Footnotes (`benchmarks/layout.py`, notes)."""
+
+    mark_letters: int = 3  # of a mark that stands by itself
+    short: float = 5.0  # x-heights that the last line of a note ends early
+    tiny: float = 0.86  # of the usual x-height: at the foot of a column it is a note
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """Running heads, feet and page numbers (`benchmarks/layout.py`)."""
+
+    longest_title: int = 90  # letters of a running title
+    off_row: float = 0.9  # of the distance of lines: ends of a head may lie off each other
+    row_white: float = 8.0  # letters between them
+    edge: float = 0.14  # of the page's height, in which heads stand
+    folio_edge: float = 0.22  # of the same, in which page numbers do
+    ruled: float = 0.8  # of the width of the text, a rule that parts head or foot from it
+    rule_px: float = 24.0  # its thickness in pixels, at most
+    foot_rows: int = 3  # under such a rule
+    least_page: float = 15.0  # lines: what is lower is cut from a page, and its last line no foot
+
+
+PARAGRAPH, NOTE, EDGE = Paragraph(), Note(), Edge()
 _RAISED = "⁰¹²³⁴⁵⁶⁷⁸⁹"
 _NOTE = re.compile(rf"^\s*([*†‡§¶]{{1,3}}|\d{{1,3}}|[{_RAISED}]{{1,3}}|[a-z])[\s.)]?\s?\S")
 _FOLIO = re.compile(
@@ -55,25 +92,9 @@ _FOLIO = re.compile(
     r"(\d{1,4}|[ivxlc]{1,7})(?:\s*(?:/|of|von|de|из)\s*\d{1,4})?[\s\W]*$",
     re.IGNORECASE,
 )
-_FULL_LINES = 3  # of a paragraph that tells how far lines reach
 _SUBSECTION = re.compile(r"^\d{1,2}(?:\.\d{1,2}){1,4}\.?\s+[^\W\d_]")
-_ONE_HEADING = 1.1  # x-heights between two lines of one heading
-_FEW_LETTERS = 6  # of a line, that do not tell its weight
-_MARK_LETTERS = 3  # of a note
-_SHORT = 5.0  # x-heights that the last line of a note ends early
-_TINY = 0.86  # of the usual x-height: at the foot of a column it is a note
-_GAP_AROUND = 1.25  # of the usual distance of lines, that parts heads and feet from the text
 _ENDED = re.compile(r"[.!?:;…][\"'”’»)\]]*$")
 _HYPHENS, _OPENING = "-\u00ad\u2010", " ([{«„“‘\"'"
-_WIDELY_SET = 3.9  # x-heights from line to line: half as much more than usual
-_LONGEST_TITLE = 90  # letters of a running title
-# Of the usual distance of lines, that ends of a head may lie off each other; letters between them.
-_OFF_ROW, _ROW_WHITE = 0.9, 8.0
-_EDGE, _FOLIO_EDGE = 0.14, 0.22  # of the page's height, in which heads and numbers stand
-# Of the width of the text, a rule that parts head and foot from it; its thickness in pixels at
-# most; rows under such a rule.
-_RULED, _RULE, _FOOT_ROWS = 0.8, 24.0, 3
-_LEAST_PAGE = 15.0  # lines: what is lower is cut from a page, and its last line no foot
 
 
 def _whole_rows(lines: list[Line]) -> list[Line]:
@@ -326,7 +347,7 @@ def _cut_at_sections(block: Block, blocks: list[Block], usual: Measures) -> list
     edges = [
         line.box.x1
         for other in blocks
-        if other.is_plain and len(other.lines) >= _FULL_LINES
+        if other.is_plain and len(other.lines) >= PARAGRAPH.full_lines
         for line in other.lines
         if abs(other.box.x0 - block.box.x0) < usual.size
     ]
@@ -361,7 +382,7 @@ def _cut_at_ends(lines: list[Line], usual: Measures) -> list[list[Line]]:
     right = max(line.box.x1 for line in lines)
     parts = [[lines[0]]]
     for above, below in pairwise(lines):
-        apart = below.box.y1 - above.box.y1 > _WIDELY_SET * usual.size
+        apart = below.box.y1 - above.box.y1 > PARAGRAPH.widely_set * usual.size
         if apart and _ENDED.search(above.text.rstrip()) and _has_room(above, below, right, usual):
             parts.append([])
         parts[-1].append(below)
@@ -414,12 +435,12 @@ def _one_paragraph(above: Block, below: Block, usual: Measures) -> bool:
     edge = min(line.box.x0 for line in above.lines)
     bold = [share_of(Style.BOLD, line) > MOSTLY for line in (last, first)]
     return (
-        0 < first.box.y1 - last.box.y1 < _GAP_AROUND * usual.pitch
+        0 < first.box.y1 - last.box.y1 < PARAGRAPH.gap_around * usual.pitch
         and sizes[1] < HEADING.one_size * sizes[0]
         # a single line above may be the first, set in
         and (
             abs(first.box.x0 - edge) < usual.size
-            or (len(above.lines) == 1 and 0 < edge - first.box.x0 < _SET_IN * usual.size)
+            or (len(above.lines) == 1 and 0 < edge - first.box.x0 < PARAGRAPH.set_in * usual.size)
         )
         and bold[0] == bold[1]
         and (goes_on(last.text, first.text) or _had_no_room(above, below, usual))
@@ -457,7 +478,7 @@ def _one_heading(above: Block, below: Block) -> bool:
     text = below.lines[0].text
     return (
         sizes[1] < HEADING.one_size * sizes[0]
-        and -0.6 * sizes[0] < gap < _ONE_HEADING * sizes[0]
+        and -0.6 * sizes[0] < gap < PARAGRAPH.one_heading * sizes[0]
         and min(above.box.x1, below.box.x1) > max(above.box.x0, below.box.x0)
         and SECTION.match(text) is None
         and _one_weight(above, below)
@@ -470,7 +491,7 @@ def _one_weight(above: Block, below: Block) -> bool:
     bold = {
         share_of(Style.BOLD, line) > MOSTLY
         for line in (above.lines[-1], below.lines[0])
-        if len(line.text) > _FEW_LETTERS
+        if len(line.text) > PARAGRAPH.few_letters
     }
     return len(bold) < 2
 
@@ -478,7 +499,7 @@ def _one_weight(above: Block, below: Block) -> bool:
 def _mark_edges(blocks: list[Block], rules: list[Box], usual: Measures, height: float) -> None:
     """Mark what stands alone in the first and the last row of a page, as far as one page tells."""
     flow = [b for b in blocks if b.lines and b.kind is not BlockKind.FIGURE]
-    cutting = height < _LEAST_PAGE * usual.pitch
+    cutting = height < EDGE.least_page * usual.pitch
     for top in (True, False):
         ruled = [] if cutting else _beyond_rule(flow, rules, height, top)
         row = ruled or _edge_row(flow, usual, top)
@@ -486,10 +507,10 @@ def _mark_edges(blocks: list[Block], rules: list[Box], usual: Measures, height: 
             continue
         edge = min(b.box.y0 for b in row) if top else max(b.box.y1 for b in row)
         inset = edge if top else height - edge
-        if inset > _FOLIO_EDGE * height:
+        if inset > EDGE.folio_edge * height:
             continue
         folio = [b for b in row if _is_folio(b)]
-        if inset > _EDGE * height and len(folio) < len(row):
+        if inset > EDGE.edge * height and len(folio) < len(row):
             continue
         titles = [b for b in row if b not in folio and not cutting]
         # pages of manuals bear one name at both sides
@@ -511,13 +532,17 @@ def _beyond_rule(blocks: list[Block], rules: list[Box], height: float, top: bool
     text = Box.around([block.box for block in blocks])
     for rule in rules:
         inset = rule.y1 if top else height - rule.y0
-        if inset > _EDGE * height or rule.width < _RULED * text.width or rule.height > _RULE:
+        if (
+            inset > EDGE.edge * height
+            or rule.width < EDGE.ruled * text.width
+            or rule.height > EDGE.rule_px
+        ):
             continue
         beyond = [b for b in blocks if (b.box.y1 < rule.y1 if top else b.box.y0 > rule.y0)]
         rows = rows_of([line for block in beyond for line in block.lines])
         if any(_begins_note(block.lines[0]) for block in beyond):
             continue
-        if 0 < len(rows) <= (1 if top else _FOOT_ROWS) and len(beyond) < len(blocks):
+        if 0 < len(rows) <= (1 if top else EDGE.foot_rows) and len(beyond) < len(blocks):
             return beyond
     return []
 
@@ -536,7 +561,7 @@ def _edge_row(blocks: list[Block], usual: Measures, top: bool) -> list[Block]:
         gap = min(b.box.y0 for b in rest) - max(b.box.y1 for b in row)
     else:
         gap = min(b.box.y0 for b in row) - max(b.box.y1 for b in rest)
-    return row if gap > (_GAP_AROUND - 1) * usual.pitch + 0.3 * usual.size else []
+    return row if gap > (PARAGRAPH.gap_around - 1) * usual.pitch + 0.3 * usual.size else []
 
 
 def _ends_row(block: Block, outer: Block, usual: Measures) -> bool:
@@ -544,7 +569,7 @@ def _ends_row(block: Block, outer: Block, usual: Measures) -> bool:
     off = abs(block.box.middle[1] - outer.box.middle[1])
     away = max(block.box.x0 - outer.box.x1, outer.box.x0 - block.box.x1)
     single = len(block.lines) == len(outer.lines) == 1
-    return single and off < _OFF_ROW * usual.pitch and away > _ROW_WHITE * usual.size
+    return single and off < EDGE.off_row * usual.pitch and away > EDGE.row_white * usual.size
 
 
 def _is_folio(block: Block) -> bool:
@@ -566,7 +591,7 @@ def _may_run(block: Block, usual: Measures, beside: bool) -> bool:
     larger = beside and (capitals or share_of(Style.BOLD, block.lines[0]) <= MOSTLY)
     return (
         len(block.lines) == 1
-        and len(text) < _LONGEST_TITLE
+        and len(text) < EDGE.longest_title
         and size < HEADING.size * (HEADING.larger if larger else 1)
         and not text.rstrip().endswith((".", "-", ","))
         and block.kind in (BlockKind.PARAGRAPH, BlockKind.HEADING)
@@ -589,7 +614,7 @@ def _mark_notes(blocks: list[Block], usual: Measures) -> list[Block]:
     for block in flow:
         size = size_of(block) / usual.size
         # a raised sign is not always read
-        told = _begins_note(block.lines[0]) or size < _TINY
+        told = _begins_note(block.lines[0]) or size < NOTE.tiny
         text = block.kind in (BlockKind.PARAGRAPH, BlockKind.ITEM)
         if not (text and told and size < SMALL and block.box.y0 > usual.middle):
             continue
@@ -653,7 +678,7 @@ def _marks_with_notes(blocks: list[Block]) -> list[Block]:
     notes = [block for block in blocks if block.kind is BlockKind.FOOTNOTE]
     joined: set[Block] = set()
     for mark in notes:
-        if len(mark.lines) != 1 or len(mark.lines[0].text) > _MARK_LETTERS:
+        if len(mark.lines) != 1 or len(mark.lines[0].text) > NOTE.mark_letters:
             continue
         for note in notes:
             first = note.lines[0].box
@@ -683,7 +708,9 @@ def _notes_of(lines: list[Line]) -> list[list[Line]]:
             follows(marks[0], marks[1]) or (not marks[1].isalnum() and marks[0] != marks[1])
         )
         raised = bool(line.words) and Style.SUPERSCRIPT in line.words[0].styles
-        ended = _ENDED.search(last.text.rstrip()) and last.box.x1 < right - _SHORT * last.x_height
+        ended = (
+            _ENDED.search(last.text.rstrip()) and last.box.x1 < right - NOTE.short * last.x_height
+        )
         level = last.box.y0 < line.box.middle[1] < last.box.y1  # the note of a mark by itself
         if (counted or raised or ended) and not level:
             notes.append([line])
@@ -750,7 +777,7 @@ def _on_grid(block: Block, code: Block) -> bool:
     told = [line for line in block.lines if set(line.text) != {"."}]  # dots may be one sign
     steps = [(first_middle(line) - start) / pitch for line in told]
     alike = brackets or sizes[1] < HEADING.one_size * sizes[0]
-    return alike and all(abs(s - round(s)) < _OFF_GRID for s in steps)
+    return alike and all(abs(s - round(s)) < PARAGRAPH.off_grid for s in steps)
 
 
 def _continues(above: Block, below: Block, usual: Measures) -> bool:
