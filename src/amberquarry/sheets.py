@@ -91,7 +91,8 @@ def draw_steps(
     columns = min(_COLUMNS, len(panels))
     width = columns * (_PANEL[0] + _GAP) + _GAP
     lines = textwrap.wrap(f"done to the picture: {notes}", width // 9)
-    lines += [line for tries in read for line in _ways(tries)]
+    for number, tries in enumerate(read, 1):
+        lines += _ways(tries, f"page {number}: " if len(read) > 1 else "")
     line_px = round(1.3 * _CAPTION_PX)
     rows = [panels[first : first + columns] for first in range(0, len(panels), columns)]
     heights = [max(panel.height for panel in row) + line_px + 2 * _GAP for row in rows]
@@ -109,16 +110,20 @@ def draw_steps(
     return sheet
 
 
-def _ways(tries: Tries) -> list[str]:
-    """Return a line for each way in which a page was taken: how it read, and which one won."""
+def _ways(tries: Tries, whose: str) -> list[str]:
+    """Return a line for each way in which a page was taken: how it read, and which one won.
+
+    whose: what stands before them, such as "page 2: ".
+    """
+    if len(tries.attempts) == 1:
+        return [f"{whose}taken as it stands; no other way was tried"]
     best = tries.best.way
-    head = "taken as it stands; no other way was tried" if len(tries.attempts) == 1 else ""
     rows = [
         f"{'won' if own.way == best else '   '}  {own.way}: {own.confidence:.2f} confidence, "
         f"{own.score:.0f} characters likely right of {own.characters}"
         for own in tries.attempts
     ]
-    return [head] if head else ["ways in which it was taken:", *rows]
+    return [f"{whose}ways in which it was taken:", *rows]
 
 
 def _beside(pictures: Sequence[Image.Image]) -> Image.Image:
