@@ -10,20 +10,30 @@ import numpy as np
 from amberquarry.sheet.typography import rows_of, type_size
 from amberquarry.values import Block, BlockKind, Box, Line, Style, Word
 
-_FEWEST = 4  # fields that make a form
-_THIN = 0.5  # letters: thickness of a line to write on, at most
-_LINE = 3.0  # letters: length of a line to write on, or of a box, at least
-_SAME_ENDS = 0.8  # letters by which the edges of one box end apart
-_CELL = (1.3, 6.0)  # letters: height of a box to write in
-_TALL = 26.0  # letters: height of a box with sides, at most
-_LONGEST_LABEL = 50  # letters
-_MOST_LETTERS = 150  # in a box: a text in a frame is no field
-_OVER, _UNDER = 1.1, 0.5  # letters that an entry's last row stands over its line, or hangs below it
-_ROW = 3.3  # letters between the feet of two rows of one entry
-_GAP = 1.25  # x-heights between a label and its entry in one box
-_TO_LINE, _SPACE = 2.0, 0.9  # letters from a label to its line; between its words, at most
-_TALL_WORD = 1.5  # letters: higher ones may be the sides of boxes
-_SIDE = 0.7  # of a box's height, that is no letter but its side
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A place to write in: a line or a box with its label; lengths in letters."""
+
+    fewest: int = 4  # fields that make a form
+    thin: float = 0.5  # thickness of a line to write on, at most
+    line: float = 3.0  # length of a line to write on, or of a box, at least
+    same_ends: float = 0.8  # by which the edges of one box end apart
+    cell: tuple[float, float] = (1.3, 6.0)  # height of a box to write in
+    tall: float = 26.0  # height of a box with sides, at most
+    longest_label: int = 50  # letters
+    most_letters: int = 150  # in a box: a text in a frame is no field
+    over: float = 1.1  # that its last row stands over its line
+    under: float = 0.5  # that its last row hangs below its line
+    row: float = 3.3  # between the feet of two rows of one entry
+    gap: float = 1.25  # x-heights between a label and its entry in one box
+    to_line: float = 2.0  # from a label to its line
+    space: float = 0.9  # between the words of a label, at most
+    tall_word: float = 1.5  # higher words may be the sides of boxes
+    side: float = 0.7  # of a box's height, that is no letter but its side
+
+
+ENTRY = Entry()
 _SIDES = frozenset("|[]lI1!¦/\\")  # as which upright strokes are read
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE)
 
@@ -56,9 +66,9 @@ def place_fields(
     rules: boxes of rules and of what they make up. frames: those that enclose a free area.
     letter: usual height of the letters.
     """
-    lying = [r for r in rules if r.height < _THIN * letter and r.width > _LINE * letter]
-    boxes = [f for f in frames if _CELL[0] * letter < f.height < _TALL * letter]
-    if len(lying) + len(boxes) < _FEWEST:
+    lying = [r for r in rules if r.height < ENTRY.thin * letter and r.width > ENTRY.line * letter]
+    boxes = [f for f in frames if ENTRY.cell[0] * letter < f.height < ENTRY.tall * letter]
+    if len(lying) + len(boxes) < ENTRY.fewest:
         return blocks
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     pieces = [
@@ -69,7 +79,7 @@ def place_fields(
     pieces = [
         piece
         for piece in pieces
-        if piece.word.box.height < _TALL_WORD * letter or not set(piece.word.text) <= _SIDES
+        if piece.word.box.height < ENTRY.tall_word * letter or not set(piece.word.text) <= _SIDES
     ]
     edges = _frames(lying, [piece.word.box for piece in pieces], letter)
     boxes += [Box(top.x0, top.y0, top.x1, foot.y1) for top, foot in edges]
@@ -77,8 +87,8 @@ def place_fields(
     under = [rule for rule in lying if rule not in framing]
     fields = [_boxed(box, pieces) for box in boxes]
     fields += [_on_line(rule, lying, pieces, letter) for rule in under]
-    fields = [own for own in fields if 0 < own.label_letters < _LONGEST_LABEL]
-    if len(fields) < _FEWEST:
+    fields = [own for own in fields if 0 < own.label_letters < ENTRY.longest_label]
+    if len(fields) < ENTRY.fewest:
         return blocks
     return _without_sides(_with_fields(blocks, fields), boxes, letter)
 
@@ -89,7 +99,7 @@ def _without_sides(blocks: list[Block], boxes: list[Box], letter: float) -> list
     def is_side(word: Word) -> bool:
         return set(word.text) <= _SIDES and any(
             any(word.box.x0 - letter < x < word.box.x1 + letter for x in (box.x0, box.x1))
-            and word.box.height > _SIDE * box.height
+            and word.box.height > ENTRY.side * box.height
             and box.y0 - letter < word.box.middle[1] < box.y1 + letter
             for box in boxes
         )
@@ -118,15 +128,15 @@ def _frames(rules: list[Box], words: list[Box], letter: float) -> list[tuple[Box
         group = [
             rule
             for rule in waiting
-            if max(abs(rule.x0 - first.x0), abs(rule.x1 - first.x1)) < _SAME_ENDS * letter
+            if max(abs(rule.x0 - first.x0), abs(rule.x1 - first.x1)) < ENTRY.same_ends * letter
         ]
         waiting = [rule for rule in waiting if not any(rule is other for other in group)]
         pairs: list[tuple[Box, Box]] = []
         while len(group) > 1:
             top, foot = group[:2]
-            high = _CELL[0] * letter < foot.y1 - top.y0 < _CELL[1] * letter
+            high = ENTRY.cell[0] * letter < foot.y1 - top.y0 < ENTRY.cell[1] * letter
             framed = high and not any(
-                top.y0 < word.middle[1] < foot.y1 and 0 < top.x0 - word.x1 < _TO_LINE * letter
+                top.y0 < word.middle[1] < foot.y1 and 0 < top.x0 - word.x1 < ENTRY.to_line * letter
                 for word in words
             )  # else two lines to write on under each other
             if framed:
@@ -135,7 +145,7 @@ def _frames(rules: list[Box], words: list[Box], letter: float) -> list[tuple[Box
         between = [
             Box(above.x0, above.y1, above.x1, below.y0)
             for (_, above), (below, _) in pairwise(pairs)
-            if below.y0 - above.y1 < _CELL[1] * letter
+            if below.y0 - above.y1 < ENTRY.cell[1] * letter
         ]
         written = sum(any(gap.contains(*word.middle) for word in words) for gap in between)
         if 2 * written < max(1, len(between)):  # a heading may stand between two rows of boxes
@@ -146,7 +156,7 @@ def _frames(rules: list[Box], words: list[Box], letter: float) -> list[tuple[Box
 def _boxed(box: Box, pieces: list[_Piece]) -> _Field:
     """Return the field in a box: its label comes first, a wide gap or a colon parts its entry."""
     inside = [p for p in pieces if box.contains(*p.word.box.middle)]
-    if not inside or sum(len(piece.word.text) for piece in inside) > _MOST_LETTERS:
+    if not inside or sum(len(piece.word.text) for piece in inside) > ENTRY.most_letters:
         return _Field()
     lines = [line for row in rows_of(_unique(inside)) for line in row]
     inside.sort(
@@ -158,7 +168,7 @@ def _boxed(box: Box, pieces: list[_Piece]) -> _Field:
         if (
             before.word.text.endswith(":")
             or after.word.box.y0 > before.word.box.y1
-            or gap > _GAP * min(before.line.x_height, after.line.x_height)
+            or gap > ENTRY.gap * min(before.line.x_height, after.line.x_height)
         ):
             return _Field(inside[:number], inside[number:])
     return _Field(inside)
@@ -185,16 +195,16 @@ def _on_line(rule: Box, rules: list[Box], pieces: list[_Piece], letter: float) -
     entry: list[_Piece] = []
     for piece in over:
         rise = foot - piece.foot
-        most = _OVER if not entry else _ROW
+        most = ENTRY.over if not entry else ENTRY.row
         bold = [Style.BOLD in p.word.styles for p in (piece, *entry[:1])]
         alike = not entry or bold[0] == bold[1]  # a heading may stand over it
         begins = _begin_of(piece, letter) > rule.x0 - 0.5 * letter
-        if -_UNDER * letter < rise < most * letter and alike and (begins or not entry):
+        if -ENTRY.under * letter < rise < most * letter and alike and (begins or not entry):
             entry.append(piece)
             foot = min(foot, piece.foot)
     top = min((p.word.box.y0 for p in entry), default=rule.y0 - 1.5 * letter)
     if any(
-        top < p.word.box.middle[1] < rule.y1 and 0 < p.word.box.x0 - rule.x1 < _SPACE * letter
+        top < p.word.box.middle[1] < rule.y1 and 0 < p.word.box.x0 - rule.x1 < ENTRY.space * letter
         for p in pieces
     ):
         return _Field()  # words underlined in running text
@@ -212,7 +222,7 @@ def _begin_of(piece: _Piece, letter: float) -> float:
     """Return where the words of a line begin that lead up to one with no wide gap among them."""
     x = piece.word.box.x0
     for word in reversed([w for w in piece.line.words if w.start < piece.word.start]):
-        if x - word.box.x1 > _SPACE * letter:
+        if x - word.box.x1 > ENTRY.space * letter:
             break
         x = word.box.x0
     return x
@@ -222,7 +232,7 @@ def _leading(row: list[_Piece], x: float, letter: float) -> list[_Piece]:
     """Return the words of a row that lead up to x, with no wide gap among them."""
     label: list[_Piece] = []
     for piece in sorted(row, key=lambda p: -p.word.box.x1):
-        if x - piece.word.box.x1 > (_SPACE if label else _TO_LINE) * letter:
+        if x - piece.word.box.x1 > (ENTRY.space if label else ENTRY.to_line) * letter:
             break
         label.insert(0, piece)
         x = piece.word.box.x0

@@ -24,23 +24,50 @@ from amberquarry.tables.grids import (
 )
 from amberquarry.values import Block, BlockKind, Box, Line, Table
 
-_THIN, _LONG = 0.6, 4.0  # letters: a rule's thickness at most, its length at least
-_SAME_ENDS = 0.8  # letters by which rules of one table begin or end apart
-_MOST_CELL = 26.0  # letters of the usual cell: columns of prose have more
-_CELLED = 0.6  # of the rows, that hold several cells
-_CELLED_IN_FRAME, _FEWEST_COLUMNS = 0.4, 3  # the same in a grid; its columns
-_PROSE_LINES, _PROSE_WORDS = 3, 3  # a paragraph's lines but its last; words in them
-_FULL, _MOSTLY_FULL = 0.75, 0.6  # of its width; of its lines are so wide
+
+@dataclass(frozen=True, slots=True)
+class RulesOfTables:
+    """Rules that belong to one table; lengths in letters."""
+
+    thin: float = 0.6  # a rule's thickness, at most
+    long: float = 4.0  # its length, at least
+    same_ends: float = 0.8  # by which rules of one table begin or end apart
+    whole: float = 0.8  # of the lines between rules, that begin and end there
+    through: float = 0.8  # of the height between two rules, along which a gutter runs
+    fewest_rows: int = 3  # between rules
+    most_row: int = 6  # lines in the cells of one row
+    far: float = 3.0  # usual heights of the bands, from which one is none of the table's
+    next_row: float = 1.9  # heights of a row, in which the next one stands
+    heads: float = 5.0  # heights of a row of heads, at most
+
+
+@dataclass(frozen=True, slots=True)
+class Cells:
+    """What the rows and cells of a table look like."""
+
+    most: float = 26.0  # letters of the usual cell: columns of prose have more
+    celled: float = 0.6  # of the rows, that hold several cells
+    celled_in_frame: float = 0.4  # the same in a frame
+    fewest_columns: int = 3  # of such a table in a frame
+    rows_in_grid: float = 0.6  # of the rows between the rules of a grid, that hold several
+    fewest_in_grid: int = 2  # rows in a grid
+    filled: float = 0.5  # of the cells of a grid, with text
+    at_edge: int = 3  # pixels
+    few_rows: int = 8  # in a frame
+
+
+@dataclass(frozen=True, slots=True)
+class Prose:
+    """Paragraphs, which are no cells."""
+
+    lines: int = 3  # of a paragraph but its last
+    words: int = 3  # in each of them
+    full: float = 0.75  # of its width, that a full line spans
+    mostly_full: float = 0.6  # of its lines, that are full
+
+
+RULED, CELLS, PROSE = RulesOfTables(), Cells(), Prose()
 MOST_PROSE = 0.35  # of a table's letters
-_WHOLE = 0.8  # of the lines between rules, that begin and end there; of rows with several cells
-# Of the rows between the rules of a grid, that hold several cells; rows; of the cells, with text.
-_ROWS_IN_GRID, _FEWEST_IN_GRID, _FILLED = 0.6, 2, 0.5
-_THROUGH = 0.8  # of the height between two rules, along which a gutter runs
-_FEWEST_ROWS, _MOST_ROW = 3, 6  # rows between rules; lines in the cells of one
-_AT_EDGE = 3  # pixels
-_FEW_ROWS = 8  # in a frame
-_FAR = 3.0  # usual heights of the bands between rules, from which one is none of the table's
-_NEXT_ROW, _HEADS = 1.9, 5.0  # heights of a row in which the next one stands; of a row of heads
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.TABLE, BlockKind.MARGIN_NOTE)
 
 
@@ -144,14 +171,14 @@ def cells_of(row: list[Line]) -> list[str]:
     ]
 
 
-def is_tabular(lines: list[Line], share: float = _CELLED) -> bool:
+def is_tabular(lines: list[Line], share: float = CELLS.celled) -> bool:
     """Return whether most rows of some lines, or a `share`, hold several short cells."""
     rows = [cells_of(row) for row in rows_of(lines)]
     if not rows:
         return False
     lengths = [len(cell) for row in rows for cell in row]
     several = sum(len(row) > 1 for row in rows)
-    return several >= share * len(rows) and float(np.median(lengths)) <= _MOST_CELL
+    return several >= share * len(rows) and float(np.median(lengths)) <= CELLS.most
 
 
 def _zones(
@@ -174,7 +201,7 @@ def _zones(
         bands = [Box.around(row) for row in grid]
         if _is_edge(Box.around(bands)):
             continue
-        if _are_rows(bands, lines, _ROWS_IN_GRID) or _are_cells(grid, lines):
+        if _are_rows(bands, lines, CELLS.rows_in_grid) or _are_cells(grid, lines):
             frames.append(bands)
     frames += [
         [box]
@@ -185,7 +212,11 @@ def _zones(
         and _is_small_or_proven(_inside(box, lines), letter)
     ]
     across = sorted(
-        (box for box in rules if box.height < _THIN * letter and box.width > _LONG * letter),
+        (
+            box
+            for box in rules
+            if box.height < RULED.thin * letter and box.width > RULED.long * letter
+        ),
         key=lambda box: box.y0,
     )
     found: list[list[Box]] = []
@@ -194,13 +225,13 @@ def _zones(
         group = [
             box
             for box in across
-            if abs(box.x0 - first.x0) < _SAME_ENDS * letter
-            and abs(box.x1 - first.x1) < _SAME_ENDS * letter
+            if abs(box.x0 - first.x0) < RULED.same_ends * letter
+            and abs(box.x1 - first.x1) < RULED.same_ends * letter
         ]
         across = [box for box in across if not any(box is other for other in group)]
         bands = [Box(over.x0, over.y0, over.x1, under.y1) for over, under in pairwise(group)]
         with_rows = [_holds_rows(band, lines, 1) for band in bands]
-        low = [0 < len(rows_of(_inside(band, lines))) <= _MOST_ROW for band in bands]
+        low = [0 < len(rows_of(_inside(band, lines))) <= RULED.most_row for band in bands]
         found += [
             run
             for run in map(_without_far_rules, _runs(bands, with_rows))
@@ -226,7 +257,7 @@ def _is_small_or_proven(lines: list[Line], letter: float) -> bool:
 
     Frames around much are often those of pages and forms.
     """
-    small = len(rows_of(lines)) <= _FEW_ROWS and not are_labels(lines)
+    small = len(rows_of(lines)) <= CELLS.few_rows and not are_labels(lines)
     return small or is_proven(lines, letter)
 
 
@@ -236,7 +267,7 @@ def _in_frame(block: Block, frames: list[Box]) -> bool:
 
 def _is_edge(box: Box) -> bool:
     """Return whether a frame begins in the corner of the picture: it is the sheet's own edge."""
-    return max(box.x0, box.y0) <= _AT_EDGE
+    return max(box.x0, box.y0) <= CELLS.at_edge
 
 
 def _under_rules(blocks: list[Block], rules: list[Box], zones: list[list[Box]]) -> list[list[Box]]:
@@ -253,7 +284,7 @@ def _under_rules(blocks: list[Block], rules: list[Box], zones: list[list[Box]]) 
             rule
             for rule in rules
             if 0 <= box.y0 - rule.y1 < high
-            and min(rule.x1, box.x1) - max(rule.x0, box.x0) > _WHOLE * box.width
+            and min(rule.x1, box.x1) - max(rule.x0, box.x0) > RULED.whole * box.width
         ]
         if over and not any(Box.around(bands).overlap(box) > 0 for bands in zones):
             rule = max(over, key=lambda rule: rule.y1)
@@ -266,7 +297,7 @@ def _runs_through(columns: list[Box], band: Box, lines: list[Line]) -> bool:
     text = Box.around([line.box for line in _inside(band, lines)])
     return any(
         band.x0 < gutter.middle[0] < band.x1
-        and min(gutter.y1, text.y1) - max(gutter.y0, text.y0) > _THROUGH * text.height
+        and min(gutter.y1, text.y1) - max(gutter.y0, text.y0) > RULED.through * text.height
         for gutter in columns
     )
 
@@ -283,14 +314,14 @@ def _without_far_rules(bands: list[Box]) -> list[Box]:
     The rule over the foot of a letter is as long as those of the table on it.
     """
     usual = float(np.median([band.height for band in bands]))
-    while len(bands) > _FEWEST_ROWS and bands[-1].height > _FAR * usual:
+    while len(bands) > RULED.fewest_rows and bands[-1].height > RULED.far * usual:
         bands = bands[:-1]
-    while len(bands) > _FEWEST_ROWS and bands[0].height > _FAR * usual:
+    while len(bands) > RULED.fewest_rows and bands[0].height > RULED.far * usual:
         bands = bands[1:]
     return bands
 
 
-def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> bool:
+def _are_rows(bands: list[Box], lines: list[Line], share: float = RULED.whole) -> bool:
     """Return whether bands between rules are rows of a table whose cells may hold several lines.
 
     The cells of all stand in the same columns, with white between them; a `share` of the rows
@@ -301,13 +332,13 @@ def _are_rows(bands: list[Box], lines: list[Line], share: float = _WHOLE) -> boo
     several = sum(
         sum(any(a < x1 and x0 < b for a, b in row) for x0, x1 in columns) > 1 for row in cells
     )
-    return len(bands) >= _FEWEST_ROWS and several >= share * len(bands)
+    return len(bands) >= RULED.fewest_rows and several >= share * len(bands)
 
 
 def _are_cells(grid: list[list[Box]], lines: list[Line]) -> bool:
     """Return whether rules part an area into rows of cells most of which hold text."""
     several = sum(len(row) > 1 for row in grid)
-    if len(grid) < _FEWEST_IN_GRID or several < _ROWS_IN_GRID * len(grid):
+    if len(grid) < CELLS.fewest_in_grid or several < CELLS.rows_in_grid * len(grid):
         return False
     cells = [cell for row in grid for cell in row]
     inside = _inside(Box.around(cells), lines)
@@ -315,7 +346,7 @@ def _are_cells(grid: list[list[Box]], lines: list[Line]) -> bool:
     filled = sum(map(bool, owned))
     pairs = zip(cells, owned, strict=True)
     whole = sum(_is_whole(line, cell) for cell, own in pairs for line in own)
-    return filled >= _FILLED * len(cells) and whole >= _WHOLE * len(inside)
+    return filled >= CELLS.filled * len(cells) and whole >= RULED.whole * len(inside)
 
 
 def _usual_columns(rows: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
@@ -339,11 +370,11 @@ def prose_share(lines: list[Line], prose: set[Line]) -> float:
 def runs_on(block: Block) -> bool:
     """Return whether a block is a paragraph whose words fill its lines."""
     lines = block.lines[:-1]
-    if not block.is_plain or len(lines) < _PROSE_LINES:
+    if not block.is_plain or len(lines) < PROSE.lines:
         return False
-    full = sum(line.box.width > _FULL * block.box.width for line in lines)
+    full = sum(line.box.width > PROSE.full * block.box.width for line in lines)
     words = float(np.median([len(line.words) for line in lines]))
-    return full >= _MOSTLY_FULL * len(lines) and words >= _PROSE_WORDS
+    return full >= PROSE.mostly_full * len(lines) and words >= PROSE.words
 
 
 def _inside(box: Box, lines: list[Line]) -> list[Line]:
@@ -360,16 +391,16 @@ def _holds_rows(box: Box, lines: list[Line], least: int) -> bool:
     inside = _inside(box, lines)
     # what is left of a broken frame cuts through the lines
     whole = sum(_is_whole(line, box) for line in inside)
-    few = len(rows_of(inside)) < least or whole < _WHOLE * len(inside)
+    few = len(rows_of(inside)) < least or whole < RULED.whole * len(inside)
     return not few and is_tabular(inside)
 
 
 def _holds_columns(box: Box, lines: list[Line]) -> bool:
     """Return whether a frame or grid holds rows in clear columns, of which one runs over lines."""
     inside = _inside(box, lines)
-    if len(rows_of(inside)) < _FEWEST_ROWS or not is_tabular(inside, _CELLED_IN_FRAME):
+    if len(rows_of(inside)) < RULED.fewest_rows or not is_tabular(inside, CELLS.celled_in_frame):
         return False
-    return len(columns_of([_cells_across(inside)])) >= _FEWEST_COLUMNS
+    return len(columns_of([_cells_across(inside)])) >= CELLS.fewest_columns
 
 
 def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
@@ -381,7 +412,7 @@ def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
     over = [
         line
         for line in lines
-        if zone.y0 - _HEADS * high < line.box.middle[1] < zone.y0
+        if zone.y0 - RULED.heads * high < line.box.middle[1] < zone.y0
         and line.box.x0 > zone.x0 - high
         and line.box.x1 < zone.x1 + high
     ]
@@ -389,7 +420,7 @@ def _with_row_over(zone: Box, own: list[Line], lines: list[Line]) -> list[Line]:
         return own
     bands = band_numbers([line.box for line in over], 0.0)
     lowest = [line for line, band in zip(over, bands, strict=True) if band == bands.max()]
-    if max(line.box.middle[1] for line in lowest) < zone.y0 - _NEXT_ROW * high:
+    if max(line.box.middle[1] for line in lowest) < zone.y0 - RULED.next_row * high:
         return own
     if any(line.text[:1] in SURE_BULLETS for line in lowest if line.text):  # the end of a list
         return own
@@ -416,7 +447,7 @@ def _gathered(blocks: list[Block], chosen: set[Line], bands: list[Box]) -> list[
     table: list[Line] = []
     for number in range(len(edges) + 1):
         own = [m for m in members if np.searchsorted(edges, m.box.middle[1]) == number]
-        table += _in_order(own, len(bands) >= _FEWEST_ROWS)
+        table += _in_order(own, len(bands) >= RULED.fewest_rows)
     out: list[Block] = []
     placed = False
     for block in blocks:
