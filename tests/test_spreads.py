@@ -109,6 +109,23 @@ class SpreadTest(unittest.TestCase):
         whole = aq.Settings().with_values({"preparation.split_spreads": False})
         self.assertEqual(len(aq.read_document(self.scene.data, settings=whole).pages), 1)
 
+    def test_a_folded_letter_on_its_side_is_one_page(self):
+        """A fold across a sheet parts no pages, whichever way the sheet lies."""
+        image = blank(1240, 1754)
+        write_lines(image, wrap(LEFT * 2, 46)[:10], x=170, y=120, size=40)
+        write_lines(image, wrap(RIGHT * 2, 46)[:10], x=170, y=960, size=40)
+        away = np.abs(np.arange(1754) - 880)[:, None]
+        letter = (pixels(image) * (1 - 0.3 * np.exp(-((away / 40) ** 2)))).astype(np.uint8)
+        upright = aq.read_page(Image.fromarray(letter))
+        for quarters in (1, 3):
+            with self.subTest(quarters=quarters):
+                turned = np.ascontiguousarray(np.rot90(letter, quarters))
+                self.assertIsNotNone(find_fold(turned))
+                page = aq.read_page(Image.fromarray(turned))
+                self.assertLess(error_rate(upright.text, page.text), 0.005)
+                steps = {step.step for step in page.preparation}
+                self.assertNotIn(aq.Step.SPLIT, steps)
+
     def test_pages_after_a_spread_count_on(self):
         """In a file of spreads and single pages every page has its own number."""
         with tempfile.TemporaryDirectory() as folder:

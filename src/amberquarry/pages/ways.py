@@ -219,9 +219,15 @@ def read_in_ways(
 ) -> list[Tries]:
     """Return what `read_picture` does, each page with all that was tried."""
     views = views_of(picture.grey, settings.preparation, picture.colours)
-    if len(views) > 1:  # halves of a book are no photographs of signs
-        settings = settings.with_values({"preparation.find_scene_text": False})
-    read = [read_best(picture, number, view, reader, settings) for view in views]
+    if len(views) == 1:
+        read = [read_best(picture, number, views[0], reader, settings)]
+    else:  # halves of a book are no photographs of signs
+        own = settings.with_values({"preparation.find_scene_text": False})
+        read = [read_best(picture, number, view, reader, own) for view in views]
+        if all(tries.best.page.rotation in (90, 270) for tries in read):
+            # a folded letter on its side: pages of a book do not stand one over the other
+            whole = settings.with_values({"preparation.split_spreads": False})
+            return read_in_ways(picture, number, reader, whole)
     for tries in read:
         page = tries.best.page
         page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
