@@ -2,29 +2,49 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.sheet.glyphs import Glyphs
 from amberquarry.sheet.measuring import TextLine, measure_lines, usual_x_height
 
-_PROSE_PIECES, _PROSE_LINES = 16, 6  # of a line of running text; such lines on a page
-_SMALL, _MOST = 0.93, 0.2  # of the usual x-height, and of a page's letters
-_OFF = 0.7  # x-heights between the text and a note
-_SPACE, _WORDED = 0.4, 0.5  # x-heights of white between words; share of lines with such
-_FIXED_SPACE = 1.1  # the same in fixed pitch, where narrow letters stand in much white
-_LEVEL = 0.2  # x-heights within which lines stand on one base line
-_WORD_PIECES = 4  # of a note that holds words: the white beside the figure 1 is as wide as a space
-_TERMS = 0.5  # of the lines of the text, that have a term before them in a list of such
-_WIDEST = 1.25  # of the widest white in a line, that the one before a note beside it has
-_STEP = 4.0  # x-heights to the next line of a note that runs on under the text
-# Of names: x-heights to the text, how far out they begin, least pieces; x-heights by which a line
-# that begins out there goes on into the text.
-_NEAR, _FAR_OUT, _NAME_PIECES, _REACHES_IN = (0.3, 3.5), 2.0, 4, 8.0
-_NEXT_LINE = 3.2  # x-heights from a name to one in the next line
-# X-heights within which lines begin at one edge; so many lines begin at that of the text.
-_ONE_EDGE, _LEAST_BEGUN = 0.2, 3
-_EDGES = (25, 75)  # percentiles of where lines begin and end: some run on into a note
+
+@dataclass(frozen=True, slots=True)
+class Running:
+    """The running text of a page beside which notes stand."""
+
+    pieces: int = 16  # of one of its lines, at least
+    lines: int = 6  # such lines on a page
+    space: float = 0.4  # x-heights of white between words
+    fixed_space: float = 1.1  # the same in fixed pitch, where narrow letters stand in much white
+    edges: tuple[float, float] = (25, 75)  # percentiles of their ends: some run on into a note
+    one_edge: float = 0.2  # x-heights within which lines begin at one edge
+    least_begun: int = 3  # lines that begin at that of the text
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A note in the margin, and a name beside the text; lengths in x-heights of the text."""
+
+    small: float = 0.93  # of the usual x-height, at most
+    most: float = 0.2  # of a page's letters
+    off: float = 0.7  # between the text and a note
+    level: float = 0.2  # within which lines stand on one base line
+    word_pieces: int = 4  # of a note of words: white beside the figure 1 is as wide as a space
+    worded: float = 0.5  # of the notes on a side, that hold words
+    terms: float = 0.5  # of the lines of the text, that have a term before them in a list of such
+    widest: float = 1.25  # of the widest white in a line, that the one before a note has
+    step: float = 4.0  # to the next line of a note that runs on under the text
+    near: tuple[float, float] = (0.3, 3.5)  # from a name to the text
+    far_out: float = 2.0  # that a name begins outside of the text
+    name_pieces: int = 4  # of a name, at least
+    reaches_in: float = 8.0  # that a line which begins out there goes on into the text
+    next_line: float = 3.2  # from a name to one in the next line
+
+
+RUNNING, NOTE = Running(), Note()
 
 
 def part_margins(
@@ -41,28 +61,28 @@ def part_margins(
     running = [
         line
         for line in lines
-        if len(line.pieces) >= _PROSE_PIECES and line.x_height > _SMALL * usual
+        if len(line.pieces) >= RUNNING.pieces and line.x_height > NOTE.small * usual
     ]
-    if len(running) < _PROSE_LINES:
+    if len(running) < RUNNING.lines:
         return lines, []
-    left = float(np.percentile([line.box.x0 for line in running], _EDGES[0]))
-    right = float(np.percentile([line.box.x1 for line in running], _EDGES[1]))
+    left = float(np.percentile([line.box.x0 for line in running], RUNNING.edges[0]))
+    right = float(np.percentile([line.box.x1 for line in running], RUNNING.edges[1]))
     top, foot = min(line.box.y0 for line in running), max(line.box.y1 for line in running)
     # columns of text stand there, and no notes
     if any(not left < line.box.middle[0] < right for line in running):
         return lines, []
     starts = np.sort([line.box.x0 for line in running])
-    common = np.abs(starts[:, None] - starts[None]) < _ONE_EDGE * usual
-    begun = (common.sum(1) >= _LEAST_BEGUN) & (starts <= np.median(starts))
+    common = np.abs(starts[:, None] - starts[None]) < RUNNING.one_edge * usual
+    begun = (common.sum(1) >= RUNNING.least_begun) & (starts <= np.median(starts))
     sure: list[TextLine] = []
     for edge in np.unique(starts[begun]).tolist():
-        sure = _names(lines, glyphs, core, edge - _ONE_EDGE * usual, usual)
+        sure = _names(lines, glyphs, core, edge - RUNNING.one_edge * usual, usual)
         if sure:
             left = edge
             break
     sure = sure or _small_notes(lines, glyphs, (left, top, right, foot), usual)
     letters = sum(len(line.pieces) for line in lines)
-    if not sure or sum(len(line.pieces) for line in sure) > _MOST * letters:
+    if not sure or sum(len(line.pieces) for line in sure) > NOTE.most * letters:
         return lines, []
     before = max((note.box.x1 for note in sure if note.box.x1 < left), default=-np.inf)
     after = min((note.box.x0 for note in sure if note.box.x0 > right), default=np.inf)
@@ -89,20 +109,21 @@ def _small_notes(
     left, top, right, foot = text
     notes: list[TextLine] = []
     for line in sorted(lines, key=lambda line: line.box.y0):
-        outside = line.box.x0 > right + _OFF * usual or line.box.x1 < left - _OFF * usual
+        outside = line.box.x0 > right + NOTE.off * usual or line.box.x1 < left - NOTE.off * usual
         inside = top < line.box.middle[1] < foot + usual
-        under = any(0 < line.box.y0 - note.box.y0 < _STEP * usual for note in notes[-1:])
-        if outside and line.x_height < _SMALL * usual and (inside or under):
+        under = any(0 < line.box.y0 - note.box.y0 < NOTE.step * usual for note in notes[-1:])
+        if outside and line.x_height < NOTE.small * usual and (inside or under):
             notes.append(line)
     beside = [line for line in lines if left < line.box.middle[0] < right]
-    small = [line for line in beside if line.x_height < _SMALL * usual]
+    small = [line for line in beside if line.x_height < NOTE.small * usual]
     notes = [note for note in notes if not _in_row_of(note, small)]
     # names and numbers of lines there belong to the text beside them, and so do terms
-    worded = sum(len(n.pieces) >= _WORD_PIECES and _has_words(n, glyphs) for n in notes)
+    worded = sum(len(n.pieces) >= NOTE.word_pieces and _has_words(n, glyphs) for n in notes)
     edge = max((note.box.x1 for note in notes if note.box.x1 < left), default=-np.inf)
-    terms = [line for line in lines if line.box.x1 < left - _OFF * usual]
+    terms = [line for line in lines if line.box.x1 < left - NOTE.off * usual]
     rows = sum(line.box.x0 < edge or _in_row_of(line, terms) for line in beside)
-    return notes if worded >= _WORDED * len(notes) and rows < _TERMS * len(beside) else []
+    words = worded >= NOTE.worded * len(notes)
+    return notes if words and rows < NOTE.terms * len(beside) else []
 
 
 def _in_row_of(line: TextLine, others: list[TextLine]) -> bool:
@@ -110,7 +131,7 @@ def _in_row_of(line: TextLine, others: list[TextLine]) -> bool:
     middle = line.box.middle[0]
     base = line.baseline_at(middle)
     near = [other for other in others if other.box.y0 < base < other.box.y1 + line.x_height]
-    return any(abs(o.baseline_at(middle) - base) < _LEVEL * line.x_height for o in near)
+    return any(abs(o.baseline_at(middle) - base) < NOTE.level * line.x_height for o in near)
 
 
 def _names(
@@ -126,28 +147,28 @@ def _names(
     """
     names: list[TextLine] = []
     for line in lines:
-        if line.box.x0 >= left - _FAR_OUT * usual:
+        if line.box.x0 >= left - NOTE.far_out * usual:
             continue
         outer = _cut(line, left, np.inf, glyphs, core)[-1]
-        near = _NEAR[0] * usual < left - outer.box.x1 < _NEAR[1] * usual
+        near = NOTE.near[0] * usual < left - outer.box.x1 < NOTE.near[1] * usual
         if (
             near
-            and len(outer.pieces) >= _NAME_PIECES
-            and not _has_words(outer, glyphs, _FIXED_SPACE)
+            and len(outer.pieces) >= NOTE.name_pieces
+            and not _has_words(outer, glyphs, RUNNING.fixed_space)
         ):
             names.append(outer)
-        elif outer.box.x1 < left + _REACHES_IN * usual:
+        elif outer.box.x1 < left + NOTE.reaches_in * usual:
             return []
     if len(names) < 2:
         return []
     starts, ends = (float(np.ptp([line.box[edge] for line in names])) for edge in (0, 2))
     steps = np.diff(np.sort([line.box.middle[1] for line in names]))
     # marks of entries may be of one width, but few entries are of one line
-    unlike_marks = starts > ends or bool((steps < _NEXT_LINE * usual).any())
+    unlike_marks = starts > ends or bool((steps < NOTE.next_line * usual).any())
     return names if ends < usual and unlike_marks else []
 
 
-def _has_words(line: TextLine, glyphs: Glyphs, space: float = _SPACE) -> bool:
+def _has_words(line: TextLine, glyphs: Glyphs, space: float = RUNNING.space) -> bool:
     """Return whether a line holds several words: white as wide as a space parts its pieces.
 
     space: least one, in x-heights.
@@ -179,6 +200,7 @@ def _cut(
             glyphs.left[own].min() - glyphs.right[note].max(),
         )
         # a row of a listing that is wider than the text is parted as far elsewhere
-        if gap > max(_OFF * line.x_height, _WIDEST * float(_gaps(own, glyphs).max(initial=0))):
+        widest = float(_gaps(own, glyphs).max(initial=0))
+        if gap > max(NOTE.off * line.x_height, NOTE.widest * widest):
             return measure_lines(glyphs, [own, note], core)
     return [line]
