@@ -242,7 +242,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
         record.get("skew", 0.0),
         Origin(record.get("origin", "scan")),
         [_block_of(item) for item in record["blocks"]],
-        [_finding_of(found) for found in record.get("findings", [])],
+        [finding_from_record(found) for found in record.get("findings", [])],
         tuple(to_points) if to_points else None,
         [PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])],
         record.get("source_page", 0),
@@ -250,7 +250,8 @@ def page_from_record(record: dict[str, Any]) -> Page:
     )
 
 
-def _finding_of(record: dict[str, Any]) -> Finding:
+def finding_from_record(record: dict[str, Any]) -> Finding:
+    """Return the finding that a record tells."""
     return Finding(FindingCode(record["code"]), record["message"], record["page"])
 
 
@@ -356,17 +357,6 @@ def _characters_of(
         boxes[word.start : word.end] = record["characters"]
         boxes[word.end :] = np.array(word.box, np.float32)[[2, 1, 2, 3]]
     return boxes
-
-
-def document_from_record(record: dict[str, Any], pages: list[Page]) -> DocumentData:
-    """Return the document of a record with its pages."""
-    return DocumentData(
-        record["document"],
-        record["source"],
-        pages,
-        [_finding_of(found) for found in record.get("findings", [])],
-        dict(record.get("file_info", {})),
-    )
 
 
 def document_record(

@@ -11,7 +11,7 @@ from typing import Any
 
 from amberquarry.document import Document
 from amberquarry.errors import RunFolderError
-from amberquarry.formats.records import page_from_record
+from amberquarry.formats.records import finding_from_record, page_from_record
 from amberquarry.runs.folder import (
     DOCUMENTS,
     PAGES,
@@ -25,7 +25,7 @@ from amberquarry.runs.folder import (
     whole_lines,
 )
 from amberquarry.settings import Settings, TextForm
-from amberquarry.values import Finding, FindingCode, Page
+from amberquarry.values import Page
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,10 +114,7 @@ class Run:
             raise KeyError(f"the run holds no document {name!r}")
         record = self._record(DOCUMENTS, place.record)
         pages = [self._page(part) for part in place.pages]
-        findings = [
-            Finding(FindingCode(found["code"]), found["message"], found["page"])
-            for found in record["findings"]
-        ]
+        findings = [finding_from_record(found) for found in record["findings"]]
         return Document(
             record["document"], record["source"], pages, findings, record.get("file_info", {})
         )
