@@ -17,9 +17,10 @@ from amberquarry.reading.search import (
     read_part,
     with_listed_words,
 )
-from amberquarry.reading.steps import Steps
+from amberquarry.reading.steps import Steps, runs_of
 
 _LEAST_ODDS = 1e-3  # of figures that are looked at
+_LEAST_CHANGE = 1e-4  # of a step's odds, that is made
 _RAISED, _LOWERED = 2, 3  # columns of the net's styles
 _UNKNOWN_ODDS = 0.05  # of the sign for letters of other scripts
 _MARK_ODDS = 0.05  # of a figure where a note's mark stands
@@ -44,7 +45,7 @@ def decode(steps: Steps) -> Characters:
     the highest probability in the run. Blanks at the ends and doubled blanks are left out.
     """
     probabilities, best = steps.classes, steps.best
-    starts = np.concatenate(([0], np.flatnonzero(np.diff(best)) + 1))
+    starts = runs_of(best)
     ends = np.append(starts[1:], len(best))
     shown = best[starts] > 0
     starts, ends = starts[shown], ends[shown]
@@ -82,7 +83,7 @@ def figures_joined(steps: Steps) -> Steps:
     odds of both may fall below those of a letter. A capital O off the line is a nought.
     """
     classes = steps.classes
-    off_line = np.flatnonzero((steps.styles[:, _RAISED] > 0.5) | (steps.styles[:, _LOWERED] > 0.5))
+    off_line = np.flatnonzero((steps.styles[:, [_RAISED, _LOWERED]] > 0.5).any(1))
     if len(off_line):
         letters = np.ix_(off_line, steps.alphabet.noughts)
         classes[off_line, steps.alphabet.figures[0, 0]] += classes[letters].sum(1)
@@ -94,7 +95,7 @@ def figures_joined(steps: Steps) -> Steps:
     best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
     joined = np.where(best, forms.sum(2, keepdims=True), 0)
     classes[likely[:, None], figures.ravel()] = joined.reshape(len(likely), figures.size)
-    return replace(steps)
+    return Steps(classes, steps.styles, steps.alphabet)
 
 
 def figures_at_start(steps: Steps, found: Characters) -> NDArray[np.float32]:
@@ -127,10 +128,15 @@ def weighed(steps: Steps, word_parting: float) -> Steps:
     certain, what is a little like one is a blurred or broken letter.
     """
     classes = steps.classes
-    classes[:, steps.alphabet.space] *= np.float32(np.exp(word_parting))
-    classes[:, steps.alphabet.unknown] *= np.float32(_UNKNOWN_ODDS)
-    classes /= classes.sum(1, keepdims=True)
-    return replace(steps)
+    columns = [steps.alphabet.space, steps.alphabet.unknown]
+    factors = np.array([np.exp(word_parting), _UNKNOWN_ODDS], np.float32)
+    odds = classes[:, columns]
+    change = odds @ (factors - 1)  # of the sum of a step's odds, which is 1
+    changed = np.flatnonzero(np.abs(change) > _LEAST_CHANGE)
+    odds = odds[changed] * factors
+    classes[changed] /= 1 + change[changed, None]
+    classes[changed[:, None], columns] = odds / (1 + change[changed, None])
+    return Steps(classes, steps.styles, steps.alphabet)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
@@ -24,6 +25,8 @@ from amberquarry.sheet.measuring import TextLine
 _MOST_COLUMNS = 6000
 
 _AROUND = np.ones((3, 3), np.uint8)  # soft edges of ink
+_SEEN_BEND = 0.02  # x-heights: a third of one of the net's rows
+_ON_PAPER = {"borderMode": cv2.BORDER_CONSTANT, "borderValue": 255}
 _FIRST = 2  # code of the first line's ink
 
 Mask = NDArray[np.bool_]
@@ -46,8 +49,11 @@ class LinePicture:
 class LineInk(Protocol):
     """Which pixels of a page are a line's own ink, and which must not be seen in its picture."""
 
-    def seen(self, area: Area) -> tuple[Mask, Mask]:
-        """Return what of an area must be hidden, and what of it is ink but for rules."""
+    def seen(self, area: Area) -> tuple[Mask, Mask] | None:
+        """Return what of an area must be hidden, and what of it is ink but for rules.
+
+        None where nothing must be hidden.
+        """
         ...
 
 
@@ -57,8 +63,10 @@ class LoneLine:
 
     ink: Ink
 
-    def seen(self, area: Area) -> tuple[Mask, Mask]:
+    def seen(self, area: Area) -> tuple[Mask, Mask] | None:
         """Return what of an area must be hidden, and what of it is ink but for rules."""
+        if not cv2.hasNonZero(self.ink.drawn_rules[area]):
+            return None
         return self.ink.drawn_rules[area] > 0, self.ink.labels[area] > 0
 
 
@@ -81,6 +89,15 @@ class Owners:
     def line(self, number: int) -> OwnedLine:
         """Return the ink of a line."""
         return OwnedLine(self, number + _FIRST)
+
+    def others_reach_into(self, area: Area, code: int) -> bool:
+        """Return whether the box of a piece of another line overlaps an area."""
+        rows, columns = area
+        glyphs, of_piece = self.ink.glyphs, self.of_piece
+        there = np.flatnonzero((glyphs.top < rows.stop) & (glyphs.bottom > rows.start))
+        there = there[(glyphs.left[there] < columns.stop) & (glyphs.right[there] > columns.start)]
+        owners = of_piece[there]
+        return bool(((owners >= _FIRST) & (owners != code)).any())
 
     def give_up(self, piece: int) -> None:
         """Let a piece belong to no line, in place."""
@@ -110,11 +127,16 @@ class OwnedLine:
         """Return the line's own ink in an area as 1."""
         return (self._look(area) == self._code).view(np.uint8)
 
-    def seen(self, area: Area) -> tuple[Mask, Mask]:
+    def seen(self, area: Area) -> tuple[Mask, Mask] | None:
         """Return what of an area must be hidden, and what of it is ink but for rules."""
+        rules = self._owners.ink.drawn_rules[area]
+        ruled = cv2.hasNonZero(rules)
+        if not ruled and not self._owners.others_reach_into(area, self._code):
+            return None
         codes = self._look(area)
         hidden = (codes >= _FIRST) & (codes != self._code)
-        hidden |= self._owners.ink.drawn_rules[area] > 0
+        if ruled:
+            hidden |= rules > 0
         return hidden, codes > 0
 
     def forget(self) -> None:
@@ -124,6 +146,18 @@ class OwnedLine:
 
 def _holds(known: slice, wanted: slice) -> bool:
     return bool(known.start <= wanted.start and wanted.stop <= known.stop)
+
+
+def _straightened(line: TextLine) -> NDArray[np.float64]:
+    """Return a line's base line, straight where it bends by less than the net can see."""
+    if len(line.baseline) < 3:
+        return line.baseline
+    bend, slope, level = line.baseline.tolist()
+    x0, x1 = line.box.x0, line.box.x1
+    off = bend * (x1 - x0) ** 2 / 8  # of the curve from a straight line midway to its chord
+    if abs(off) > _SEEN_BEND * line.x_height:
+        return line.baseline
+    return np.array([slope + bend * (x0 + x1), level - bend * x0 * x1 - off])
 
 
 def cut_line(
@@ -137,18 +171,23 @@ def cut_line(
         wide = _MOST_COLUMNS / (line.box.x1 - line.box.x0)
     columns = max(8, round((line.box.x1 - line.box.x0) * wide + 2 * margin))
     first_x = line.box.x0 - margin / wide
-    at = first_x + (np.arange(columns, dtype=np.float64) + 0.5) / wide
-    base = np.polyval(line.baseline, np.clip(at, line.box.x0, line.box.x1))
+    middles = first_x + 0.5 / wide, first_x + (columns - 0.5) / wide  # of the outer columns
+    curve = _straightened(line)
+    bent = len(curve) > 2
+    at = np.linspace(*middles, columns) if bent else np.array(middles)
+    # where the white beside a bent line would lie is not known: it goes on level
+    base = np.polyval(curve, np.clip(at, line.box.x0, line.box.x1) if bent else at)
     up, down = BASELINE_ROW / scale, (LINE_HEIGHT - BASELINE_ROW) / scale
-    y0 = max(0, int(np.floor(base.min() - up)) - 1)
-    y1 = min(grey.shape[0], int(np.ceil(base.max() + down)) + 2)
-    x0 = max(0, int(np.floor(at[0])) - 1)
-    x1 = min(grey.shape[1], int(np.ceil(at[-1])) + 2)
+    y0 = max(0, math.floor(base.min() - up) - 1)
+    y1 = min(grey.shape[0], math.ceil(base.max() + down) + 2)
+    x0 = max(0, math.floor(at[0]) - 1)
+    x1 = min(grey.shape[1], math.ceil(at[-1]) + 2)
     if y1 <= y0 or x1 <= x0:
         return LinePicture(np.zeros((LINE_HEIGHT, columns), np.float32), first_x, wide)
     area = np.s_[y0:y1, x0:x1]
-    crop, (hidden, inked) = grey[area], ink.seen(area)
-    if hidden.any():
+    crop, seen = grey[area], ink.seen(area)
+    if seen is not None:
+        hidden, inked = seen
         soft = cv2.dilate(hidden.view(np.uint8), _AROUND) > 0
         crop = np.where(soft & ~(inked & ~hidden), np.uint8(255), crop)
     across, up_down = 1.0, 1.0
@@ -156,15 +195,22 @@ def cut_line(
         size = (max(1, round(crop.shape[1] * wide)), max(1, round(crop.shape[0] * scale)))
         across, up_down = size[0] / crop.shape[1], size[1] / crop.shape[0]
         crop = cv2.resize(crop, size, interpolation=cv2.INTER_AREA)
-    rows = (np.arange(LINE_HEIGHT, dtype=np.float64) + 0.5 - BASELINE_ROW) / scale
-    map_x = np.broadcast_to(((at - x0) * across - 0.5).astype(np.float32), (LINE_HEIGHT, columns))
-    map_y = (((base[None, :] + rows[:, None]) - y0) * up_down - 0.5).astype(np.float32)
-    picture = cv2.remap(
-        crop,
-        np.ascontiguousarray(map_x),
-        map_y,
-        cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=255,
-    )
+    first_row = (0.5 - BASELINE_ROW) / scale - y0  # its middle, from the base line
+    if bent:
+        map_x = ((at - x0) * across - 0.5).astype(np.float32)
+        rows = np.arange(LINE_HEIGHT) / scale + first_row
+        map_y = ((base + rows[:, None]) * up_down - 0.5).astype(np.float32)
+        picture = cv2.remap(
+            crop, np.tile(map_x, (LINE_HEIGHT, 1)), map_y, cv2.INTER_LINEAR, **_ON_PAPER
+        )
+    else:
+        rise = (base[1] - base[0]) / (columns - 1)
+        to_crop = np.array(
+            [
+                [across / wide, 0.0, (at[0] - x0) * across - 0.5],
+                [up_down * rise, up_down / scale, (base[0] + first_row) * up_down - 0.5],
+            ]
+        )
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        picture = cv2.warpAffine(crop, to_crop, (columns, LINE_HEIGHT), flags=flags, **_ON_PAPER)
     return LinePicture(even_ground(picture, settings.contrast_floor), first_x, wide)

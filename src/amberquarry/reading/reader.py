@@ -8,7 +8,6 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -28,7 +27,7 @@ from amberquarry.reading.decode import (
     weighed,
     with_note_mark,
 )
-from amberquarry.reading.languages import identify, load_prior
+from amberquarry.reading.languages import Prior, identify, load_prior
 from amberquarry.reading.line_reader import LineReader, Trial
 from amberquarry.reading.net import LineNetwork, load_network
 from amberquarry.reading.normalise import LinePicture, LoneLine, OwnedLine, Owners, cut_line
@@ -43,6 +42,7 @@ from amberquarry.reading.placed import (
     with_bullet,
     without_feet,
 )
+from amberquarry.reading.places import Unplaced, place_characters
 from amberquarry.reading.repair import repair_words
 from amberquarry.reading.scripts import (
     PageLetters,
@@ -78,7 +78,6 @@ _NEAR_SIZES = (0.8, 1.25)
 _WIDE_GAP = 4.0  # x-heights of white within a row of a listing, over which it is read in parts
 # White, in x-heights, beside which type may have another size; logarithm of their ratio.
 _PART_GAP, _OTHER_SIZE = 1.5, 0.14
-_PART_STEP = 1.8  # x-heights from middle to middle over such a gap, at least
 # Of the mean confidence, by which a line in parts must be read better; logarithm of their sizes
 # from which that is not asked.
 _SURER, _FAR_APART = 0.01, 0.3
@@ -87,7 +86,6 @@ _CAPITALS = 2  # letters read as such that may be small ones
 _CELLS_BESIDE, _MOST_DASHES = 2, 0.25
 _DASHES, _ACROSS = ("-", "–", "—", "−"), 2.0  # width over height of such a stroke, at least
 _SHORT_LINE = 6.0  # characters over which the extra falls to a third
-_NO_POINTS = np.zeros((2, 0), np.int32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,11 +106,9 @@ class _Reading:
         """Page x of each character's middle."""
         return self.picture.page_x(self.read.columns)
 
-    @property
-    def has_wide_gap(self) -> bool:
-        """Whether two letters beside each other stand so far apart that type may change between."""
-        letters = self.centres[[letter != " " for letter in self.read.text]]
-        return bool((np.diff(letters) > _PART_STEP * self.line.x_height).any())
+    def unplaced(self, ink: OwnedLine) -> Unplaced:
+        """Return what was read, to be placed on its ink."""
+        return Unplaced(ink, self.line, self.read.text, self.centres)
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,59 +159,92 @@ def read_lines(
     owners = Owners.of(ink, lines)
     owned = [owners.line(number) for number in range(len(lines))]
     readings = _read_all(grey, ink, lines, owned, network, settings)
-    texts = [" ".join(part.read.text for part in parts) for parts in readings if parts]
-    script = main_script(texts)
-    language = identify(" ".join(texts))
-    prior = load_prior(language) if language else None
-    search = known = None
-    if prior and settings.prior_weight:
-        search = Search(settings.search_width, settings.prior_weight)
-        here = [sure_words(p.read, p.doubts) for parts in readings for p in parts]
-        known = prior.knowing(set().union(*here))
-    letters = PageLetters(script, language)
-    if prior and script != "LATIN":
-        letters = PageLetters(script, language, prior.words, load_prior("en").words)
-    results: list[Line | None] = []
-    texts_placed: list[PlacedText] = []
-    sizes: list[float] = []
-    for number, parts in enumerate(readings):
-        if not parts:
-            results.append(None)
-            continue
+    page = _PageWords.of([part for parts in readings for part in parts], settings)
+    numbers = [number for number, parts in enumerate(readings) if parts]
+    bullets = {}
+    for number in numbers:
+        parts = readings[number]
         bullet = lone_bullet(ink, parts[0].line, float(parts[0].centres[0]))
         if bullet is not None:
+            bullets[number] = bullet
             owners.give_up(bullet[1])
             owned[number].forget()
             line = without_piece(ink, parts[0].line, bullet[1])
             parts = [replace(parts[0], line=line), *parts[1:]]
-        if known and search:
-            parts = [
-                replace(part, read=resolve(part.read, part.doubts, known, search)) for part in parts
-            ]
-        whole = in_one_line([_placed(part, owned[number]) for part in parts])
-        text = settle_scripts(whole.text, letters)
-        text = settle_brackets(settle_figures(text, language))
-        text = settle_cedillas(settle_articles(text, whole.confidences, language), language)
-        text = settle_ring(text, whole.boxes, parts[0].line.x_height)
-        whole = set_leaders(replace(whole, text=text), lines[number], ink)
-        whole = close_spaced_letters(without_feet(whole))
-        if language != "fr":  # French sets its marks off by custom
-            whole = close_marks(whole)
+        readings[number] = [page.resolved(part) for part in parts]
+    boxes = iter(place_characters([p.unplaced(owned[n]) for n in numbers for p in readings[n]]))
+    texts: list[PlacedText] = []
+    sizes: list[float] = []
+    for number in numbers:
+        whole = in_one_line([_placed(part, next(boxes)) for part in readings[number]])
+        whole = _settled(whole, readings[number][0].line, lines[number], ink, page.letters)
         size = type_size(whole.text, whole.boxes) or lines[number].x_height
         gridded = set_on_grid(whole, lines[number].step) if lines[number].step else whole
         whole = part_figures(whole, size) if gridded is whole else gridded
-        if bullet is not None:
-            whole = with_bullet(whole, bullet[0], ink.glyphs.boxes_of(np.array([bullet[1]]))[0])
-        texts_placed.append(whole)
+        if number in bullets:
+            sign, piece = bullets[number]
+            whole = with_bullet(whole, sign, ink.glyphs.boxes_of(np.array([piece]))[0])
+        texts.append(whole)
         sizes.append(size)
-        results.append(make_line(whole, network.alphabet))
-    kept = [line for line in results if line is not None]
-    settle_bold(kept, texts_placed, np.array(sizes))
+    kept = [make_line(text, network.alphabet) for text in texts]
+    settle_bold(kept, texts, np.array(sizes))
     settle_unknown(kept)
-    set_confidences(kept, prior)
-    if prior and settings.repair_words:
-        repair_words(kept, prior)
+    set_confidences(kept, page.prior)
+    if page.prior and settings.repair_words:
+        repair_words(kept, page.prior)
+    results: list[Line | None] = [None] * len(lines)
+    for number, line_read in zip(numbers, kept, strict=True):
+        results[number] = line_read
     return results
+
+
+@dataclass(frozen=True, slots=True)
+class _PageWords:
+    """What all lines of a page together say of its words."""
+
+    letters: PageLetters
+    prior: Prior | None  # of the page's language
+    known: Prior | None  # the same, with the page's own words
+    search: Search | None  # where doubtful words are read anew
+
+    @classmethod
+    def of(cls, parts: list[_Reading], settings: ReadingSettings) -> _PageWords:
+        """Return what the lines of a page say."""
+        texts = [part.read.text for part in parts]
+        script, language = main_script(texts), identify(" ".join(texts))
+        prior = load_prior(language) if language else None
+        letters = PageLetters(script, language)
+        if prior and script != "LATIN":
+            letters = PageLetters(script, language, prior.words, load_prior("en").words)
+        if not prior or not settings.prior_weight:
+            return cls(letters, prior, None, None)
+        here = set().union(*(sure_words(part.read, part.doubts) for part in parts))
+        search = Search(settings.search_width, settings.prior_weight)
+        return cls(letters, prior, prior.knowing(here), search)
+
+    def resolved(self, part: _Reading) -> _Reading:
+        """Return a part of a line with its doubtful words read anew."""
+        if not part.doubts or not self.known or not self.search:
+            return part
+        return replace(part, read=resolve(part.read, part.doubts, self.known, self.search))
+
+
+def _settled(
+    whole: PlacedText, first: TextLine, line: TextLine, ink: Ink, page: PageLetters
+) -> PlacedText:
+    """Return a line with its look-alike signs, leaders and spaces as page and ink tell them.
+
+    first: the line's first part.
+    """
+    text = settle_scripts(whole.text, page)
+    text = settle_brackets(settle_figures(text, page.language))
+    text = settle_articles(text, whole.confidences, page.language)
+    text = settle_cedillas(text, page.language)
+    text = settle_ring(text, whole.boxes, first.x_height)
+    whole = set_leaders(replace(whole, text=text), line, ink)
+    whole = close_spaced_letters(without_feet(whole))
+    # French sets its marks off by custom
+    return whole if page.language == "fr" else close_marks(whole)
 
 
 def _read_all(
@@ -259,10 +288,10 @@ def _read_all(
                 dashes[number] = best
             readings.append([])
             continue
-        if not best.has_wide_gap:
+        if _widest_gap(line, ink) <= _PART_GAP * line.x_height:
             readings.append([best])
             continue
-        boxes = place_characters(owned, line, best.read.text, best.centres)
+        [boxes] = place_characters([best.unplaced(owned)])
         in_parts = []
         for own in parts_of_one_size(line, best.read.text, boxes, ink):
             inside = (best.centres >= own.box.x0) & (best.centres <= own.box.x1)
@@ -295,12 +324,10 @@ def _in_rows(dashes: dict[int, _Reading], readings: list[list[_Reading]]) -> dic
     return {n: dash for n, dash in dashes.items() if cells[n] >= _CELLS_BESIDE}
 
 
-def _placed(part: _Reading, ink: OwnedLine) -> PlacedText:
-    """Return the characters of a part of a line where their ink is."""
+def _placed(part: _Reading, boxes: NDArray[np.float32]) -> PlacedText:
+    """Return the characters of a part of a line where their ink is; boxes: (N, 4)."""
     read, line = part.read, part.line
-    centres = part.centres
-    boxes = place_characters(ink, line, read.text, centres)
-    base = np.polyval(line.baseline, centres)
+    base = np.polyval(line.baseline, part.centres)
     if len(read.text) > _SCRAP:
         foot, height = base[0] - boxes[0, 3], boxes[0, 3] - boxes[0, 1]
         if foot > _MARK_FOOT * line.x_height and height > _MARK_HEIGHT * line.x_height:
@@ -319,14 +346,23 @@ def _surer(parts: list[_Reading], whole: _Reading) -> bool:
     return float(confidences.mean()) > whole.confidence + gain
 
 
+def _gaps_of(line: TextLine, ink: Ink) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Return a line's pieces from the left, and the white before each but the first, in pixels."""
+    pieces = line.pieces[np.argsort(ink.glyphs.left[line.pieces], kind="stable")]
+    reached = np.maximum.accumulate(ink.glyphs.right[pieces])
+    return pieces, ink.glyphs.left[pieces[1:]] - reached[:-1]
+
+
+def _widest_gap(line: TextLine, ink: Ink) -> int:
+    return int(_gaps_of(line, ink)[1].max(initial=0))
+
+
 def parts_at_wide_gaps(line: TextLine, ink: Ink) -> list[TextLine]:
     """Return the parts of a row of a listing that stand far apart: the net reads dots in the white.
 
     They keep the base line and size of the row.
     """
-    pieces = line.pieces[np.argsort(ink.glyphs.left[line.pieces], kind="stable")]
-    reached = np.maximum.accumulate(ink.glyphs.right[pieces])
-    gaps = ink.glyphs.left[pieces[1:]] - reached[:-1]
+    pieces, gaps = _gaps_of(line, ink)
     cuts = np.flatnonzero(gaps > _WIDE_GAP * line.x_height) + 1
     return [
         replace(line, box=ink.glyphs.box_of(own), pieces=own)
@@ -398,56 +434,6 @@ def _is_dash(line: TextLine, read: Characters, ink: Ink) -> bool:
     [first, *others] = line.pieces.tolist()
     across = ink.glyphs.width[first] > _ACROSS * ink.glyphs.height[first]
     return not others and bool(across) and read.text.strip() in _DASHES
-
-
-def place_characters(
-    ink: OwnedLine, line: TextLine, text: str, centres: NDArray[np.float32]
-) -> NDArray[np.float32]:
-    """Return (N, 4) ink boxes of the characters of a line, from the columns of their centres.
-
-    Neighbours are parted at the column with the least ink about half way; each box is then the
-    extent of the line's own ink between two such columns. Where there is none, a box of the
-    x-height stands around the centre.
-    """
-    x0, y0, x1, y1 = (int(v) for v in line.box)
-    points = cv2.findNonZero(ink.own(np.s_[y0:y1, x0:x1]))  # from the top down
-    columns, rows = _NO_POINTS if points is None else points.reshape(-1, 2).T
-    width = x1 - x0
-    inked = np.bincount(columns, minlength=width)
-    cuts = _cuts_between(inked, np.clip(centres - x0, 0, max(0, width - 1)))
-    base = np.polyval(line.baseline, centres)
-    spaces = np.array([letter == " " for letter in text], bool)
-    half = np.where(spaces, 0.0, 0.25 * line.x_height)
-    boxes = np.stack([centres - half, base - line.x_height, centres + half, base], 1)
-    of_column = np.repeat(np.arange(len(text)), np.diff(cuts))
-    extent = np.full((4, len(text)), -1)
-    if len(of_column):
-        pixels, there = of_column[columns], np.flatnonzero(inked)
-        # of several values for one place the last one stays
-        extent[0, of_column[there[::-1]]] = x0 + there[::-1]
-        extent[1, pixels[::-1]] = y0 + rows[::-1]
-        extent[2, of_column[there]] = x0 + there + 1
-        extent[3, pixels] = y0 + rows + 1
-    whole = ~spaces & (extent[0] >= 0)
-    boxes[whole] = extent[:, whole].T
-    return boxes.astype(np.float32)
-
-
-def _cuts_between(ink: NDArray[np.int64], at: NDArray[np.float32]) -> NDArray[np.int64]:
-    """Return the N + 1 columns that bound N characters, from the ink of each column.
-
-    A cut is the column with the least ink in the middle third between two centres.
-    """
-    width = len(ink)
-    middle, reach = (at[1:] + at[:-1]) / 2, 0.32 * np.diff(at)
-    first = np.clip((middle - reach).astype(int), 0, None)
-    last = np.clip((middle + reach).astype(int) + 1, first + 1, width)
-    columns = first[:, None] + np.arange(int((last - first).max(initial=1)))
-    off = np.abs(columns + 0.5 - middle[:, None]) / np.maximum(1.0, reach)[:, None]
-    cost = ink[np.minimum(columns, width - 1)] + 0.02 * off
-    cost[columns >= last[:, None]] = np.inf
-    inner = np.minimum(first + cost.argmin(1), width)
-    return np.maximum.accumulate(np.concatenate([[0], inner, [width]]))
 
 
 def make_line(placed: PlacedText, alphabet: Alphabet = EUROPEAN) -> Line:

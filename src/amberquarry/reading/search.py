@@ -20,7 +20,7 @@ from rapidfuzz.distance import Levenshtein
 
 from amberquarry.reading.alphabet import Alphabet
 from amberquarry.reading.languages import Prior, sign_of
-from amberquarry.reading.steps import Steps
+from amberquarry.reading.steps import Steps, runs_of
 
 _SURE = 0.9  # probability of a step's best class from which it is not in doubt
 _RIVAL = 0.05  # probability from which another sign is a rival of the best one
@@ -72,16 +72,17 @@ def _in_doubt(
     open_steps = np.flatnonzero(top < 1 - _RIVAL)  # others have no room for a rival
     rows, classes = np.nonzero(probabilities[open_steps] > _RIVAL)
     steps = open_steps[rows]
-    around = np.pad(best, 1, mode="edge")
-    known = (classes == 0) | np.any(
-        [classes == around[steps + shift] for shift in range(3)], axis=0
-    )
+    around = np.concatenate([best[:1], best, best[-1:]])
+    same = around[steps + np.arange(3)[:, None]] == classes
+    known = (classes == 0) | same.any(0)
     doubt = np.zeros(len(best), bool)
     doubt[steps[~known]] = True
-    starts = np.flatnonzero(np.diff(best, prepend=-1))
+    starts = runs_of(best)
     peak = np.maximum.reduceat(top, starts)
     unsure = (peak < _SURE) & (best[starts] != 0)
-    return doubt | np.repeat(unsure, np.diff(starts, append=len(best)))
+    if unsure.any():
+        doubt |= np.repeat(unsure, np.diff(starts, append=len(best)))
+    return doubt
 
 
 def read_part(steps: Steps, prior: Prior, search: Search) -> str:

@@ -28,3 +28,8 @@ class Steps:
         """Return a copy of some steps, from the first up to the last, which is none of them."""
         own = slice(first, last)
         return Steps(self.classes[own].copy(), self.styles[own].copy(), self.alphabet)
+
+
+def runs_of(best: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the first step of each run of one class; best: (steps,), of at least one step."""
+    return np.concatenate(([0], np.flatnonzero(best[1:] != best[:-1]) + 1))
