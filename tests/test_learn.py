@@ -13,6 +13,7 @@ import numpy as np
 
 import amberquarry as aq
 from amberquarry.reading import load_network
+from amberquarry.reading.net import DEFAULT_MODEL
 from amberquarry.training.labelled import label_of, lines_of_folder, lines_of_pages
 from tests.support.pages import blank, text_page, write_lines
 
@@ -134,6 +135,34 @@ class MeanTest(unittest.TestCase):
         mean = export.mean_weights([first, second], 0.6)
         self.assertEqual([round(v, 4) for v in mean["a"].tolist()], [6.0, 2.0])
         self.assertIs(export.mean_weights([first], 0.6), first)
+
+
+class StreamlinedTest(unittest.TestCase):
+    @unittest.skipUnless(importlib.util.find_spec("torch"), "needs the extra train")
+    def test_integers_agree_with_the_net(self):
+        """A written model says what its net says, and rounds no sums before they are rectified."""
+        torch = importlib.import_module("torch")
+        onnx = importlib.import_module("onnx")
+        export = importlib.import_module("amberquarry.training.export")
+        net = export.net_of(export._weights_of(DEFAULT_MODEL.with_suffix(".pt"))).eval()
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            write_lines_of(folder)
+            inks = [line.ink for line in lines_of_folder(folder)]
+            export.write_model(net, folder / "written.onnx", inks)
+            written = load_network(folder / "written.onnx")
+            same = [
+                (
+                    written.steps(ink).best[: ink.shape[1] // 4]
+                    == net(torch.from_numpy(ink)[None, None])[0][0].argmax(1).numpy()
+                ).mean()
+                for ink in (ink[:, : ink.shape[1] // 16 * 16] for ink in inks)
+            ]
+            self.assertGreater(float(np.mean(same)), 0.98)
+            nodes = onnx.load(folder / "written.onnx").graph.node
+            made_by = {name: node.op_type for node in nodes for name in node.output}
+            before = {made_by[node.input[0]] for node in nodes if node.op_type == "Relu"}
+            self.assertEqual(before, {"Conv", "Add"})
 
 
 class CommandTest(unittest.TestCase):

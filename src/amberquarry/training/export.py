@@ -76,6 +76,64 @@ def quantise(whole: Path, model: Path, inks: list[NDArray[np.float32]]) -> None:
         activation_type=QuantType.QUInt8,
         weight_type=QuantType.QInt8,
     )
+    onnx.save(streamlined(onnx.load(model)), model)
+
+
+def streamlined(model: onnx.ModelProto) -> onnx.ModelProto:
+    """Return a model in 8-bit integers that runs without detours between its convolutions.
+
+    What a rectified linear unit takes in is not rounded to integers first: the runtime then makes
+    it a part of the convolution. Convolutions along one line have a height of one row like those
+    before them: the runtime then keeps one order of the axes.
+    """
+    found = onnx.ModelProto()
+    found.CopyFrom(model)
+    graph = found.graph
+    made_by = {name: node for node in graph.node for name in node.output}
+    rounding = []
+    for node in graph.node:
+        back = made_by.get(node.input[0]) if node.op_type == "Relu" else None
+        if back is None or back.op_type != "DequantizeLinear":
+            continue
+        there = made_by[back.input[0]]
+        if made_by[there.input[0]].op_type == "Conv":
+            node.input[0] = there.input[0]
+            rounding += [there, back]
+    for node in rounding:
+        graph.node.remove(node)
+    [squeeze] = [node for node in graph.node if node.op_type == "Squeeze"]
+    [transpose] = [node for node in graph.node if node.op_type == "Transpose"]
+    for node in graph.node:
+        if squeeze.output[0] in node.input:
+            node.input[list(node.input).index(squeeze.output[0])] = squeeze.input[0]
+    graph.node.remove(squeeze)
+    squeeze.input[0], transpose.input[0] = transpose.input[0], squeeze.output[0]
+    graph.node.insert(list(graph.node).index(transpose), squeeze)
+    stored = {tensor.name: tensor for tensor in graph.initializer}
+    for node in graph.node:
+        if node.op_type == "Conv" and node.input[1] in made_by:
+            _with_height(node, stored[made_by[node.input[1]].input[0]])
+    del graph.value_info[:]
+    used = {name for node in graph.node for name in node.input}
+    kept = [tensor for tensor in graph.initializer if tensor.name in used]
+    del graph.initializer[:]
+    graph.initializer.extend(kept)
+    onnx.checker.check_model(found)
+    return found
+
+
+def _with_height(node: onnx.NodeProto, weights: onnx.TensorProto) -> None:
+    """Give a convolution along a line a height of one row, in place."""
+    if len(weights.dims) != 3:
+        return
+    values = onnx.numpy_helper.to_array(weights)[:, :, None]
+    weights.CopyFrom(onnx.numpy_helper.from_array(np.ascontiguousarray(values), weights.name))
+    for attribute in node.attribute:
+        along = list(attribute.ints)
+        if attribute.name in ("kernel_shape", "dilations", "strides"):
+            attribute.ints[:] = [1, *along]
+        elif attribute.name == "pads":  # before and after, first of the rows
+            attribute.ints[:] = [0, along[0], 0, along[1]]
 
 
 def write_model(net: LineNet, model: Path, inks: list[NDArray[np.float32]], **facts: Any) -> None:
