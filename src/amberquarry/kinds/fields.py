@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import groupby, pairwise
 
-import numpy as np
-
+from amberquarry.sheet.measuring import lean_median
 from amberquarry.sheet.typography import rows_of, type_size
 from amberquarry.values import Block, BlockKind, Box, Line, Style, Word
 
@@ -72,7 +71,7 @@ def place_fields(
         return blocks
     lines = [line for block in blocks if block.kind in _KINDS for line in block.lines]
     pieces = [
-        _Piece(word, line, float(np.median(line.character_boxes[word.start : word.end, 3])))
+        _Piece(word, line, lean_median(line.character_boxes[word.start : word.end, 3]))
         for line in lines
         for word in line.words
     ]

@@ -140,12 +140,9 @@ def parts_columns(gutter: Box, lines: Lines) -> bool:
     # keys beside many terms are the fewer
     aligned, with_labels = (lines.share_in_rows(*sides) for sides in ((left, right), beside))
     widths = lines.x1 - lines.x0
+    of_long = [widths[n] / np.percentile(widths[n], _LONG_LINES) for n in (left, right)]
     filled, full = (
-        sorted(
-            float((widths[n] > share * np.percentile(widths[n], _LONG_LINES)).mean())
-            for n in (left, right)
-        )
-        for share in (_RAGGED, _JUSTIFIED)
+        sorted(float((own > share).mean()) for own in of_long) for share in (_RAGGED, _JUSTIFIED)
     )
     fewest = min(len(left), len(right))
     if least >= _PROSE_PIECES and fewest >= _PROSE_LINES and filled[0] >= _MOST_FILLED:

@@ -83,7 +83,8 @@ def figures_joined(steps: Steps) -> Steps:
     odds of both may fall below those of a letter. A capital O off the line is a nought.
     """
     classes = steps.classes
-    off_line = np.flatnonzero((steps.styles[:, [_RAISED, _LOWERED]] > 0.5).any(1))
+    styles = steps.styles
+    off_line = np.flatnonzero(np.maximum(styles[:, _RAISED], styles[:, _LOWERED]) > 0.5)
     if len(off_line):
         letters = np.ix_(off_line, steps.alphabet.noughts)
         classes[off_line, steps.alphabet.figures[0, 0]] += classes[letters].sum(1)
@@ -95,7 +96,7 @@ def figures_joined(steps: Steps) -> Steps:
     best = np.arange(forms.shape[2]) == forms.argmax(2)[:, :, None]
     joined = np.where(best, forms.sum(2, keepdims=True), 0)
     classes[likely[:, None], figures.ravel()] = joined.reshape(len(likely), figures.size)
-    return Steps(classes, steps.styles, steps.alphabet)
+    return Steps(classes, styles, steps.alphabet)
 
 
 def figures_at_start(steps: Steps, found: Characters) -> NDArray[np.float32]:

@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from amberquarry.ink.components import Ink
 from amberquarry.sheet.fixed_pitch import fit_grid
-from amberquarry.sheet.measuring import TextLine
+from amberquarry.sheet.measuring import TextLine, lean_median
 
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
+_BEFORE_FIGURE = re.compile(r"[^\W\d_](?=\d)|,(?=\w)")  # what white may part from what follows
 _LARGEST_DOT = 0.45  # x-heights
 _DOTS_WHOLE = 0.75  # of the dots read, that are pieces of their own: then these are counted
 _DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set solid it is half of one
@@ -226,9 +227,10 @@ def part_figures(line: PlacedText, x_height: float) -> PlacedText:
     """
     gaps = line.boxes[1:, 0] - line.boxes[:-1, 2]
     _, white = _spaces_of(line)
-    usual = float(np.median(white)) if len(white) else np.inf
+    usual = lean_median(white) if len(white) else np.inf
     least = min(_SURE_WHITE * x_height, max(_SPACE_OF_USUAL * usual, _LEAST_WHITE * x_height))
-    for at in range(len(line.text) - 2, 0, -1):  # from the end, so that places stay
+    found = [match.start() for match in _BEFORE_FIGURE.finditer(line.text, 1)]
+    for at in reversed(found):  # from the end, so that places stay
         wide = gaps[at] > max(least, gaps[at - 1] + _MORE_WHITE * x_height)
         before, after = line.text[at - 1 : at + 1], line.text[at + 1]
         word = before.isalpha() and before.islower() and after.isdecimal()

@@ -55,7 +55,7 @@ from amberquarry.reading.scripts import (
     settle_scripts,
 )
 from amberquarry.reading.search import Search
-from amberquarry.reading.styles import edges_of, settle_bold, word_styles
+from amberquarry.reading.styles import edges_of, edges_of_spans, settle_bold, word_styles
 from amberquarry.settings import ReadingSettings
 from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.sheet.typography import type_size
@@ -445,10 +445,11 @@ def make_line(placed: PlacedText, alphabet: Alphabet = EUROPEAN) -> Line:
     unknown = np.array([letter == UNKNOWN for letter in text], bool)
     confidences = np.where(unknown, np.float32(0), placed.confidences)
     spans = alphabet.words_in(text)
-    edges = np.ravel(spans)[: -1 if spans[-1][1] == len(text) else None]
+    edges = edges_of_spans(spans, len(text))
     low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
     high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
     sure = np.multiply.reduceat(confidences, edges)[::2].tolist()
+    apart = (word_styles(text, spans, placed.styles) > 0.5).tolist()
     words = [
         Word(
             text[start:end],
@@ -456,7 +457,7 @@ def make_line(placed: PlacedText, alphabet: Alphabet = EUROPEAN) -> Line:
             sure[number],
             start,
             end,
-            styles=_set_apart(word_styles(text[start:end], placed.styles[start:end])),
+            styles=_set_apart(apart[number]),
         )
         for number, (start, end) in enumerate(spans)
     ]
@@ -482,12 +483,14 @@ def _by_hand(line: PlacedText) -> bool:
     return float(line.styles[letters, _HAND].mean()) > 0.5
 
 
-def _set_apart(mean: NDArray[np.float32]) -> frozenset[Style]:
+def _set_apart(likely: list[bool]) -> frozenset[Style]:
     """Return the styles that a word has by itself; its weight is told against the page's."""
+    if not any(likely):
+        return frozenset()
     return frozenset(
         style
-        for style, value in zip(_STYLES, mean.tolist(), strict=False)
-        if value > 0.5 and style is not Style.BOLD
+        for style, has in zip(_STYLES, likely, strict=False)
+        if has and style is not Style.BOLD
     )
 
 

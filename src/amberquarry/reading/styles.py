@@ -45,14 +45,32 @@ def _column_sums(values: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(cv2.reduce(values, 0, cv2.REDUCE_SUM)[0], np.float32)
 
 
-def word_styles(text: str, styles: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the mean probability of each style over a word's letters and figures.
+def word_styles(
+    text: str, spans: list[tuple[int, int]], styles: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Return (words, styles): the mean probability of each over a word's letters and figures.
 
-    styles: (N, styles) with the probability of each of the net's styles for each character.
+    spans: of the words in a line's text, one at least. styles: (N, styles), of each character. A
+    word without letters and figures is judged by its signs.
     """
-    rows = [n for n, letter in enumerate(text) if letter.isalnum()] or list(range(len(text)))
-    mean: NDArray[np.float32] = styles[rows].mean(0)
-    return mean
+    letters = np.array([sign.isalnum() for sign in text])
+    edges = edges_of_spans(spans, len(text))
+    counts = np.add.reduceat(letters, edges, dtype=np.int64)[::2]
+    sums = np.add.reduceat(np.where(letters[:, None], styles, np.float32(0)), edges)[::2]
+    if not counts.all():
+        of_signs = counts == 0
+        sums[of_signs] = np.add.reduceat(styles, edges)[::2][of_signs]
+        counts[of_signs] = [end - start for start, end in np.array(spans)[of_signs]]
+    return np.asarray(sums / counts[:, None], np.float32)
+
+
+def edges_of_spans(spans: list[tuple[int, int]], length: int) -> NDArray[np.int64]:
+    """Return where words and what lies between them begin, for `reduceat`: words are every other.
+
+    spans: of words in a text of some length, one at least, the first at its start.
+    """
+    edges = np.ravel(spans)
+    return edges[:-1] if edges[-1] == length else edges
 
 
 def settle_bold(lines: list[Line], placed: list[PlacedText], sizes: NDArray[np.float64]) -> None:
@@ -68,17 +86,23 @@ def settle_bold(lines: list[Line], placed: list[PlacedText], sizes: NDArray[np.f
     if not words:
         return
     of_line = np.repeat(np.arange(len(lines)), [len(line.words) for line in lines])
-    spans = [
-        (text, slice(word.start, word.end), word.text)
-        for line, text in zip(lines, placed, strict=True)
-        for word in line.words
-    ]
-    heavy = np.array([word_styles(own, text.styles[span])[0] for text, span, own in spans], float)
+    spans = [[(word.start, word.end) for word in line.words] for line in lines]
+    heavy = np.concatenate(
+        [
+            word_styles(text.text, own, text.styles)[:, 0]
+            for text, own in zip(placed, spans, strict=True)
+        ]
+    ).astype(float)
     odds = np.log((heavy + 1e-3) / (1 - heavy + 1e-3))
     if len(words) < _LEAST_WORDS:
         bold = odds > _HEAVY / np.sqrt([len(word.text) for word in words])
     else:
-        edges = np.array([text.edges[span].sum(0) for text, span, _ in spans], float)
+        edges = np.concatenate(
+            [
+                np.add.reduceat(text.edges, edges_of_spans(own, len(text.text)))[::2]
+                for text, own in zip(placed, spans, strict=True)
+            ]
+        ).astype(float)
         width = _against_usual(edges[:, 0], np.hypot(edges[:, 1], edges[:, 2]))
         size = _against_usual(sizes[of_line], np.ones(len(words)))
         score = _AGAINST * np.minimum(odds, 0) + _RELATIVE * (odds - np.median(odds))

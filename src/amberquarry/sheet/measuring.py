@@ -253,7 +253,7 @@ def weighted_median(values: NDArray[np.float64], weights: NDArray[np.float64]) -
     return float(values[order][np.searchsorted(total, total[-1] / 2)])
 
 
-def lean_median(values: NDArray[np.float64]) -> float:
+def lean_median(values: NDArray[np.floating]) -> float:
     """Return the median of a few values (np.median, at a tenth of its time)."""
     ranked = np.sort(values)
     return float(ranked[(len(ranked) - 1) // 2] + ranked[len(ranked) // 2]) / 2
