@@ -200,15 +200,18 @@ def enlargement(letter: float) -> float:
 def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:
     """Return the picture turned so that lines lie level, scaled, with the mapping back."""
     height, width = even.shape
-    if scale < 0.75 or max(height, width) > _LONGEST_SIDE_PX:  # average, so nothing is skipped
+    smooth = cv2.INTER_CUBIC if scale > 1.2 else cv2.INTER_LINEAR
+    shrinks = scale < 0.75 or max(height, width) > _LONGEST_SIDE_PX
+    if shrinks or not skew:
         size = (max(1, round(width * scale)), max(1, round(height * scale)))
-        even = cv2.resize(even, size, interpolation=cv2.INTER_AREA)
+        # averaged where it shrinks, so that nothing is skipped
+        even = cv2.resize(even, size, interpolation=cv2.INTER_AREA if shrinks else smooth)
         factors = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
-        shrunk = Mapping.of(factors)
+        resized = Mapping.of(factors)
         if not skew:
-            return even, shrunk
+            return even, resized
         level, inner = _level(even, skew, 1.0)
-        return level, shrunk.after(inner)
+        return level, resized.after(inner)
     angle = np.radians(skew)
     cos, sin = float(np.cos(angle)) * scale, float(np.sin(angle)) * scale
     new_width = max(1, round(width * abs(cos) + height * abs(sin)))
@@ -216,7 +219,6 @@ def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[
     # lines that rise to the right are turned clockwise
     forward = np.array([[cos, -sin, 0.0], [sin, cos, 0.0]])
     forward[:, 2] = np.array([new_width, new_height]) / 2 - forward[:, :2] @ (width / 2, height / 2)
-    flags = cv2.INTER_CUBIC if scale > 1.2 else cv2.INTER_LINEAR
     # pixel centres lie at half numbers in our frame, at whole numbers in OpenCV's
     shifted = forward.copy()
     shifted[:, 2] += forward[:, :2] @ (0.5, 0.5) - 0.5
@@ -224,7 +226,7 @@ def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[
         even,
         shifted,
         (new_width, new_height),
-        flags=flags,
+        flags=smooth,
         borderMode=cv2.BORDER_CONSTANT,
         borderValue=255,
     )

@@ -13,6 +13,7 @@ from amberquarry.sheet.glyphs import Glyphs, core_letters, owned_by
 from amberquarry.sheet.measuring import (
     CAPITAL_RATIO,
     TextLine,
+    curves_of,
     from_the_left,
     lean_median,
     lines_joined,
@@ -306,7 +307,7 @@ def attach_marks(
     wide = glyphs.width[marks] > _WIDE * glyphs.height[marks]
     size = np.array([line.x_height for line in lines])
     edges = np.array([line.box for line in lines], float)
-    curves = np.array([np.pad(line.baseline, (3 - len(line.baseline), 0)) for line in lines])
+    curves = curves_of(lines)
     first = np.searchsorted(y, edges[:, 1] - 1.2 * size, "right")
     count = np.maximum(0, np.searchsorted(y, edges[:, 3] + 0.8 * size, "left") - first)
     # each line with each mark at its height

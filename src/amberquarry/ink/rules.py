@@ -63,32 +63,31 @@ def _runs(ink: NDArray[np.uint8], length: int, axis: int) -> NDArray[np.uint8]:
     height, width = ink.shape
     if axis == 1:
         whole = np.ascontiguousarray(ink[:, : width // block * block])
-        rows = np.flatnonzero(_holds_run(whole.view(np.uint64) == 0x0101010101010101, least, 1))
+        full = whole.view(np.uint64) == 0x0101010101010101
+        rows = np.flatnonzero(full.sum(1) >= least)
+        rows = rows[_holds_run(full[rows], least)]
         if len(rows):
             result[rows] = _opened(ink[rows], length)
         return result
     blocks = ink[: height // block * block : block].copy()
     for row in range(1, block):
         blocks &= ink[row : height // block * block : block]
-    columns = np.flatnonzero(_holds_run(blocks.astype(bool), least, 0))
+    columns = np.flatnonzero(blocks.sum(0) >= least)
+    columns = columns[_holds_run(blocks[:, columns].T > 0, least)]
     if len(columns):
         result[:, columns] = _opened(np.ascontiguousarray(ink[:, columns].T), length).T
     return result
 
 
-def _holds_run(mask: NDArray[np.bool_], length: int, axis: int) -> NDArray[np.bool_]:
-    """Return for each row (axis 1) or column (axis 0) whether it holds a run of `length`."""
+def _holds_run(mask: NDArray[np.bool_], length: int) -> NDArray[np.bool_]:
+    """Return for each row whether it holds a run of `length`."""
     kept, reach = mask.copy(), 1
     while reach < length:
         step = min(reach, length - reach)
-        if axis == 1:
-            kept[:, :-step] &= kept[:, step:]
-            kept[:, -step:] = False
-        else:
-            kept[:-step] &= kept[step:]
-            kept[-step:] = False
+        kept[:, :-step] &= kept[:, step:]
+        kept[:, -step:] = False
         reach += step
-    return np.asarray(kept.any(axis))
+    return np.asarray(kept.any(1))
 
 
 def _opened(kept: NDArray[np.uint8], length: int) -> NDArray[np.uint8]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.reading.normalise import OwnedLine
-from amberquarry.sheet.measuring import TextLine
+from amberquarry.sheet.measuring import TextLine, curves_of
 
 _REACH = 0.32  # of the way between two centres, to both sides of its middle, for a cut
 _OFF_MIDDLE = 0.02  # pixels of ink that the whole of that reach is worth
@@ -129,10 +129,7 @@ def _boxes_without_ink(
 ) -> NDArray[np.float64]:
     """Return boxes (N, 4) of the x-height around characters' middles; spaces have no width."""
     x_height = np.array([own.line.x_height for own in texts])[line]
-    curves = np.zeros((len(texts), 3))
-    for curve, own in zip(curves, texts, strict=True):
-        curve[3 - len(own.line.baseline) :] = own.line.baseline
-    a, b, c = curves[line].T
+    a, b, c = curves_of([own.line for own in texts])[line].T
     base = (a * centres + b) * centres + c
     half = np.where(spaces, 0.0, _HALF_WIDTH * x_height)
     return np.stack([centres - half, base - x_height, centres + half, base], 1)

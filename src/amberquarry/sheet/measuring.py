@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,6 +53,14 @@ class TextLine:
         for coefficient in self.baseline.tolist():
             y = y * x + coefficient
         return y
+
+
+def curves_of(lines: Sequence[TextLine]) -> NDArray[np.float64]:
+    """Return the base lines (lines, 3) as coefficients for np.polyval."""
+    curves = np.zeros((len(lines), 3))
+    for curve, line in zip(curves, lines, strict=True):
+        curve[3 - len(line.baseline) :] = line.baseline
+    return curves
 
 
 def measure_lines(
