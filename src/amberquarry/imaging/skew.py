@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from amberquarry.imaging.pieces import connected_pieces
 
@@ -138,6 +137,8 @@ def share_running_down(letters: Letters) -> float:
     if letters.merged:  # words lie along their lines
         wide, high = letters.right - letters.left, letters.bottom - letters.top
         return float((wide * high)[high > wide].sum() / (wide * high).sum())
+    from scipy.spatial import cKDTree  # slow to load
+
     middles = np.stack([(letters.left + letters.right) / 2, (letters.top + letters.bottom) / 2], 1)
     _, nearest = cKDTree(middles).query(middles, k=3)
     steps = np.abs(middles[nearest[:, 1:]] - middles[:, None])

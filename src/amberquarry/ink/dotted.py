@@ -6,11 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from amberquarry.values import Box
+from amberquarry.values.groups import linked_pairs
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +40,8 @@ def dotted_rules(stats: NDArray[np.int32], letter: float) -> list[tuple[NDArray[
     them, as those of a leader's entry do; upright ones always.
     stats: left, top, width, height and area of the page's pieces, the first is its ground.
     """
+    from scipy.spatial import cKDTree  # slow to load
+
     width, height = stats[:, 2], stats[:, 3]
     small = np.maximum(width, height) <= DOTTED.largest * letter
     small[0] = False
@@ -90,8 +90,7 @@ def _rows(
     one, two = one[nearest], two[nearest]
     first = np.append(True, one[1:] != one[:-1])
     count = len(middle)
-    graph = coo_matrix((np.ones(first.sum()), (one[first], two[first])), shape=(count, count))
-    _, group = connected_components(graph, directed=False)
+    group = linked_pairs(one[first], two[first], count)
     order = np.argsort(group, kind="stable")
     rows = np.split(order, np.flatnonzero(np.diff(group[order])) + 1)
     fewest = DOTTED.fewest_across if axis == 0 else DOTTED.fewest_down

@@ -13,12 +13,11 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from amberquarry.imaging.pieces import connected_pieces
 from amberquarry.imaging.sheet import cut_rectangle
 from amberquarry.values import Box, Mapping
+from amberquarry.values.groups import linked
 
 Grey = NDArray[np.uint8]
 Floats = NDArray[np.float64]
@@ -222,7 +221,7 @@ def _lines(letters: _Letters) -> list[NDArray[np.intp]]:
         & (np.abs(letters.tone[:, None] - letters.tone[None]) < _TONES_ALIKE)
         & (letters.light[:, None] == letters.light[None])
     )
-    _, group = connected_components(coo_matrix(near), directed=False)
+    group = linked(near)
     order = np.lexsort((box[:, 0], group))
     groups = np.split(order, np.flatnonzero(np.diff(group[order])) + 1)
     long = [members for members in groups if len(members) >= _LEAST_LETTERS]
@@ -303,7 +302,7 @@ def group_boards(boxes: list[Box]) -> list[list[int]]:
     )
     smaller = np.minimum(height[:, None], height[None])
     near = (across > 0) & (gap < _LEADING * smaller) & (height[:, None] < _ALIKE * height[None])
-    _, group = connected_components(coo_matrix(near & near.T), directed=False)
+    group = linked(near & near.T)
     boards = [sorted(np.flatnonzero(group == n), key=lambda n: box[n, 1]) for n in np.unique(group)]
     rows: list[list[list[int]]] = []
     foot = -np.inf

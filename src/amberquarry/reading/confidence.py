@@ -14,7 +14,6 @@ from importlib import resources
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
 
 from amberquarry.reading.languages import Prior, words_of
 from amberquarry.values import UNKNOWN, Line, Word
@@ -50,7 +49,8 @@ class Calibration:
 
     def probability(self, facts: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return the probability that each word is right; facts: (words, len(FACTS))."""
-        return np.asarray(expit(facts @ self.weights), np.float64)
+        # the logistic function, without overflow
+        return np.asarray(np.exp(-np.logaddexp(0.0, -(facts @ self.weights))), np.float64)
 
 
 @lru_cache(maxsize=1)

@@ -10,8 +10,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from amberquarry.errors import RunFolderError
 from amberquarry.runs.folder import DOCUMENTS
@@ -21,6 +19,7 @@ from amberquarry.scoring.runs import score_run
 from amberquarry.scoring.text import plain
 from amberquarry.settings import Settings, value_of
 from amberquarry.values import LOW_CONFIDENCE, Box, Page, Word, weighted_confidence
+from amberquarry.values.groups import linked_pairs
 
 MOST_VARIANTS = 64
 _SHARED = 0.4  # of the smaller box, from which two words stand in one place
@@ -213,9 +212,8 @@ def _places(boxes: NDArray[np.float64]) -> NDArray[np.int64]:
         rows, columns = np.nonzero(near)
         first.append(rows + start)
         second.append(columns)
-    links = np.concatenate(first), np.concatenate(second)
-    graph = coo_matrix((np.ones(len(links[0]), np.int8), links), shape=(len(boxes), len(boxes)))
-    count, place = connected_components(graph, directed=False)
+    place = linked_pairs(np.concatenate(first), np.concatenate(second), len(boxes))
+    count = int(place.max(initial=-1)) + 1
     top = np.full(count, np.inf)
     np.minimum.at(top, place, boxes[:, 1])
     rank = np.empty(count, np.int64)

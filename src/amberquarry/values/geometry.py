@@ -12,7 +12,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import map_coordinates
 
 Points = NDArray[np.float64]  # (..., 2): x, y in pixels, centres of pixels at halves
 _STRAIGHT = 1e-6
@@ -28,6 +27,8 @@ class Bend:
 
     def apply(self, points: Points) -> Points:
         """Return where points go; beyond the grid its edge holds."""
+        from scipy.ndimage import map_coordinates  # slow to load, and few pages bend
+
         x, y = points[..., 0] / self.step, points[..., 1] / self.step
         shifts = [
             map_coordinates(self.shift[..., axis], [y, x], order=1, mode="nearest")
