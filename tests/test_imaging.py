@@ -367,6 +367,20 @@ class PrepareTest(unittest.TestCase):
                 prepared = prepare(picture, PreparationSettings())
                 self.assertEqual(prepared.grey.shape, prepared.ink.shape)
 
+    def test_large_pictures_are_reduced_first(self):
+        """What is looked at has at most so many pixels, says so, and leads back to the source."""
+        grey = pixels(text_page())
+        settings = PreparationSettings(max_megapixels=1)
+        [view] = views_of(grey, settings, np.repeat(grey[:, :, None], 3, 2))
+        self.assertLessEqual(view.grey.size, 1_010_000)
+        self.assertEqual([step.step for step in view.steps], [Step.RESIZE])
+        self.assertIn("more than 1", view.steps[0].why)
+        height, width = view.grey.shape
+        corner = view.to_source.apply(np.array([width, height], float))
+        self.assertEqual(corner.round(6).tolist(), [*grey.shape[::-1]])
+        [view] = views_of(grey, PreparationSettings())
+        self.assertIs(view.grey, grey)
+
     def test_pixels_are_bounded(self):
         """Enlarging stops at the limit."""
         prepared = prepare(

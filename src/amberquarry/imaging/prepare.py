@@ -75,17 +75,20 @@ def views_of(
 
     colours: (H, W, 3) of the source, if it has any: coloured marks are taken off the print.
     """
-    view = View(source, Mapping())
+    view = _reduced(source, settings.max_megapixels)
     if colours is not None and settings.lift_marks:
-        lifted = without_marks(source, colours)
+        size = view.grey.shape[::-1]
+        if view.grey is not source:
+            colours = np.asarray(cv2.resize(colours, size, interpolation=cv2.INTER_AREA), np.uint8)
+        lifted = without_marks(view.grey, colours)
         if lifted is not None:
-            why = "coloured marks cross the print"
-            source, view = lifted, View(lifted, Mapping(), (PreparationStep(Step.LIFT, why),))
-    corners = find_sheet(source) if settings.find_sheet else None
+            step = PreparationStep(Step.LIFT, "coloured marks cross the print")
+            view = View(lifted, view.to_source, (*view.steps, step))
+    corners = find_sheet(view.grey) if settings.find_sheet else None
     if corners is not None:
-        why = "a sheet lies on a darker ground"
-        step = PreparationStep(Step.SHEET, why)
-        view = View(*lay_flat(source, corners), (*view.steps, step))
+        step = PreparationStep(Step.SHEET, "a sheet lies on a darker ground")
+        sheet, inner = lay_flat(view.grey, corners)
+        view = View(sheet, view.to_source.after(inner), (*view.steps, step))
     fold = find_fold(view.grey) if settings.split_spreads else None
     if fold is None:
         return [view]
@@ -94,6 +97,26 @@ def views_of(
         View(half, view.to_source.after(_shifted(start)), steps)
         for half, start in halves(view.grey, fold)
     ]
+
+
+def _reduced(source: NDArray[np.uint8], most: float) -> View:
+    """Return a picture of at most so many megapixels: a larger one is averaged."""
+    scale = (most * 1e6 / source.size) ** 0.5 if source.size else 1.0
+    if scale >= 1.0:
+        return View(source, Mapping())
+    why = f"{source.size / 1e6:.0f} megapixels are more than {most:g}"
+    grey, mapping = _resized(source, scale, cv2.INTER_AREA)
+    return View(grey, mapping, (PreparationStep(Step.RESIZE, why),))
+
+
+def _resized(
+    grey: NDArray[np.uint8], scale: float, interpolation: int
+) -> tuple[NDArray[np.uint8], Mapping]:
+    """Return a picture in another size, with the mapping back."""
+    height, width = grey.shape
+    size = (max(1, round(width * scale)), max(1, round(height * scale)))
+    resized = np.asarray(cv2.resize(grey, size, interpolation=interpolation), np.uint8)
+    return resized, Mapping.of(np.array([[width / size[0], 0, 0], [0, height / size[1], 0]]))
 
 
 def _shifted(x: float) -> Mapping:
@@ -203,11 +226,8 @@ def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[
     smooth = cv2.INTER_CUBIC if scale > 1.2 else cv2.INTER_LINEAR
     shrinks = scale < 0.75 or max(height, width) > _LONGEST_SIDE_PX
     if shrinks or not skew:
-        size = (max(1, round(width * scale)), max(1, round(height * scale)))
         # averaged where it shrinks, so that nothing is skipped
-        even = cv2.resize(even, size, interpolation=cv2.INTER_AREA if shrinks else smooth)
-        factors = np.array([[width / even.shape[1], 0, 0], [0, height / even.shape[0], 0]])
-        resized = Mapping.of(factors)
+        even, resized = _resized(even, scale, cv2.INTER_AREA if shrinks else smooth)
         if not skew:
             return even, resized
         level, inner = _level(even, skew, 1.0)

@@ -64,7 +64,7 @@ def grey_levels(image: Image.Image) -> NDArray[np.uint8]:
     """
     if image.mode in ("I", "F") or image.mode.startswith("I;16"):
         return _in_eight_bits(np.asarray(image))
-    return np.asarray(_on_paper(image).convert("L"), dtype=np.uint8)
+    return _pixels_of(image, "L")
 
 
 def _in_eight_bits(deep: NDArray[Any]) -> NDArray[np.uint8]:
@@ -76,9 +76,7 @@ def _in_eight_bits(deep: NDArray[Any]) -> NDArray[np.uint8]:
     brightest = float(deep.max(initial=0))
     scale = np.float32(255 / next((top for top in ranges if brightest <= top), brightest))
     out = np.empty(deep.shape, np.uint8)
-    for start in range(
-        0, len(deep), _ROWS_AT_ONCE
-    ):  # large pictures would take eight times as much
+    for start in range(0, len(deep), _ROWS_AT_ONCE):  # floats of all at once would weigh much
         part = slice(start, start + _ROWS_AT_ONCE)
         out[part] = np.clip(deep[part].astype(np.float32) * scale, 0, 255)
     return out
@@ -86,16 +84,34 @@ def _in_eight_bits(deep: NDArray[Any]) -> NDArray[np.uint8]:
 
 def has_colour(channels: NDArray[np.uint8]) -> bool:
     """Return whether a picture (H, W, 3), its channels in any order, has more than grey in it."""
-    sample = channels[::_LOOK_STEP, ::_LOOK_STEP].astype(np.int16)
-    return bool((np.ptp(sample, axis=2) > _COLOUR_SPREAD).mean() >= _LEAST_COLOURED)
+    return _is_coloured(channels[::_LOOK_STEP, ::_LOOK_STEP])
+
+
+def _is_coloured(sample: NDArray[np.uint8]) -> bool:
+    spread = np.ptp(sample.astype(np.int16), axis=2)
+    return bool((spread > _COLOUR_SPREAD).mean() >= _LEAST_COLOURED)
 
 
 def _colours_of(image: Image.Image) -> NDArray[np.uint8] | None:
     """Return the colours (H, W, 3) of a Pillow image, None where it has next to none."""
     if image.mode in ("1", "L", "LA", "La", "I", "F") or image.mode.startswith("I;16"):
         return None
-    colours = np.asarray(_on_paper(image).convert("RGB"), np.uint8)
-    return colours if has_colour(colours) else None
+    width, height = (-(-side // _LOOK_STEP) for side in image.size)
+    sample = image.resize((width, height), Image.Resampling.NEAREST)
+    return _pixels_of(image, "RGB") if _is_coloured(_pixels_of(sample, "RGB")) else None
+
+
+def _pixels_of(image: Image.Image, mode: str) -> NDArray[np.uint8]:
+    """Return a Pillow image's pixels on white paper, as grey ("L") or "RGB".
+
+    A few rows at once: each step makes a copy, which for a large picture is larger than all else.
+    """
+    width, height = image.size
+    found = np.empty((height, width, 3) if mode == "RGB" else (height, width), np.uint8)
+    for top in range(0, height, _ROWS_AT_ONCE):
+        part = image.crop((0, top, width, min(height, top + _ROWS_AT_ONCE)))
+        found[top : top + _ROWS_AT_ONCE] = np.asarray(_on_paper(part).convert(mode))
+    return found
 
 
 def _on_paper(image: Image.Image) -> Image.Image:
