@@ -8,8 +8,8 @@ from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
 from amberquarry.ink.components import find_rules, merge_boxes
 from amberquarry.ink.vertical import find_vertical
-from amberquarry.layout.blocks import Region
 from amberquarry.layout.order import reading_order, with_notes_beside
+from amberquarry.layout.regions import Region
 from amberquarry.settings import PreparationSettings
 from amberquarry.sheet.measuring import fit_curves, x_heights_of
 from amberquarry.sheet.rowwise import Rowwise

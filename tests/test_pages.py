@@ -9,8 +9,10 @@ from PIL import ImageDraw, ImageFont
 import amberquarry as aq
 from amberquarry import BlockKind, Box
 from amberquarry.ink.gutters import _long_runs
-from amberquarry.layout.blocks import Lines, Region, keep_clearest, parts_columns
+from amberquarry.layout.columns import keep_clearest, parts_columns
+from amberquarry.layout.measured import Lines
 from amberquarry.layout.order import reading_order
+from amberquarry.layout.regions import Region
 from amberquarry.sheet.measuring import TextLine
 from tests.support.blocks import of_kind
 from tests.support.measures import error_rate, in_order

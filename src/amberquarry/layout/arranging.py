@@ -7,15 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.layout.blocks import (
-    FEW_LETTERS,
-    SAME_SIZE,
-    WORDS_APART,
-    Region,
-    find_rows,
-    make_blocks,
-)
+from amberquarry.layout.blocks import make_blocks
+from amberquarry.layout.chains import CHAIN
+from amberquarry.layout.measured import ROW
 from amberquarry.layout.order import reading_order
+from amberquarry.layout.regions import Region
+from amberquarry.layout.rows import find_rows
 from amberquarry.sheet.glyphs import Glyphs, core_letters
 from amberquarry.sheet.measuring import TextLine, lines_joined, measure_together
 from amberquarry.sheet.sheet import MOST_LINES, Sheet
@@ -65,15 +62,15 @@ def _rows_joined(
     like a gutter until the columns are known.
     """
     groups: list[list[TextLine]] = []
-    for row in find_rows(lines, columns, WORDS_APART):
+    for row in find_rows(lines, columns, ROW.words_apart):
         groups += [row.lines] if _of_one_size(row.lines) else [[line] for line in row.lines]
     return lines_joined(glyphs, groups, core)
 
 
 def _of_one_size(lines: list[TextLine]) -> bool:
     """Return whether lines are set in one size of type, but for those of few letters."""
-    sizes = [line.x_height for line in lines if len(line.pieces) > FEW_LETTERS]
-    return not sizes or max(sizes) < SAME_SIZE * min(sizes)
+    sizes = [line.x_height for line in lines if len(line.pieces) > ROW.few_letters]
+    return not sizes or max(sizes) < CHAIN.same_size * min(sizes)
 
 
 def _in_bands(lines: list[TextLine], gutters: list[Box], letter: float) -> list[Region]:

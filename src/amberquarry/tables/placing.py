@@ -7,7 +7,7 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
-from amberquarry.layout.rows import band_numbers
+from amberquarry.layout.measured import band_numbers
 from amberquarry.sheet.rulebook import Rule, apply_rules
 from amberquarry.sheet.signs import SURE_BULLETS
 from amberquarry.sheet.typography import rows_of
