@@ -26,7 +26,7 @@ _FEET = 0.45  # letters by which a line across may hang into the white under it
 _GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
 # Letters beside a strip of white; share of rows with text in there, on both sides.
 _NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
-_CLEAREST = 0.97  # of the longest column's white: the part that nothing breaks
+_CLEAREST = 0.95  # of the longest column's white: the part that nothing breaks
 _LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
 
 # Letters: least size of a point or dash, widest white around one in words, the white beside it in
