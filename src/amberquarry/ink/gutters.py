@@ -238,21 +238,53 @@ def _strips(
         around = drawn[y : y + h, max(0, x + first - near) : x + column + 1 + near]
         if x + first < near:
             around = np.pad(around, ((0, 0), (near - x - first, 0)))
-        for start, stop in _stretches(part[:, first : column + 1], around, rows, near):
-            free = np.flatnonzero(part[:, first + (start + stop) // 2])
-            x0, x1 = x + first + start, x + first + stop + 1
-            for run in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
-                if len(run) < long:
-                    continue
-                y0, y1 = y + int(run[0]), y + int(run[-1]) + 1
-                both = np.flatnonzero(_long_runs(extent.facing(y0, y1, x0, x1), feet))
-                if len(both) < rows:
-                    continue
-                # lines begin and end in the white a little beyond the last that face each other
-                top, foot = max(y0, y0 + int(both[0]) - beyond), y0 + int(both[-1]) + beyond
-                strips.append(Box(*(COARSE * edge for edge in (x0, top, x1, min(y1, foot)))))
+        run = part[:, first : column + 1]
+        found: list[Box] = []
+        # the marks of items hang into the white before them and break its middle: then what
+        # nothing breaks is looked at by itself
+        for stretches in (_stretches(run, around, rows, near), _clearest(run)):
+            for start, stop in [] if found else stretches:
+                free = np.flatnonzero(run[:, (start + stop) // 2])
+                x0, x1 = x + first + start, x + first + stop + 1
+                found += _faced((x0, x1), y + free, extent, long, rows, beyond, feet)
+        strips += found
         column += 1
     return strips
+
+
+def _faced(
+    sides: tuple[int, int],
+    free: NDArray[np.int64],
+    extent: _Extent,
+    long: int,
+    rows: float,
+    beyond: int,
+    feet: int,
+) -> list[Box]:
+    """Return a strip for each long run of free rows that has text on both sides.
+
+    sides: its columns, from the first to before the last. The others are those of `_strips`.
+    """
+    x0, x1 = sides
+    strips = []
+    for run in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
+        if len(run) < long:
+            continue
+        y0, y1 = int(run[0]), int(run[-1]) + 1
+        both = np.flatnonzero(_long_runs(extent.facing(y0, y1, x0, x1), feet))
+        if len(both) < rows:
+            continue
+        # lines begin and end in the white a little beyond the last that face each other
+        top, foot = max(y0, y0 + int(both[0]) - beyond), y0 + int(both[-1]) + beyond
+        strips.append(Box(*(COARSE * edge for edge in (x0, top, x1, min(y1, foot)))))
+    return strips
+
+
+def _clearest(white: NDArray[np.uint8]) -> list[tuple[int, int]]:
+    """Return the first and last columns of those parts of white that hardly anything breaks."""
+    lengths = white.sum(0)
+    runs = _runs_of(lengths > _CLEAREST * lengths.max())
+    return [(start, stop - 1) for start, stop in runs]
 
 
 def _stretches(
@@ -267,11 +299,6 @@ def _stretches(
     """
     last = white.shape[1] - 1
     found = [(0, last)]
-    # the marks of items hang into the white before them, and break its middle
-    lengths = white.sum(0)
-    for start, stop in _runs_of(lengths > _CLEAREST * lengths.max()):
-        if (start, stop - 1) not in found:
-            found.append((start, stop - 1))
     lone = _long_runs(white.any(1) & (white[:, last // 2] == 0), round(rows))
     for top, bottom in _runs_of(lone):
         for start, stop in _runs_of(white[top:bottom].mean(0) > _LONE_WHITE):

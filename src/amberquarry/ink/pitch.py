@@ -12,7 +12,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.ink.lines import attach_marks
+from amberquarry.ink.marks import attach_marks
 from amberquarry.sheet.fixed_pitch import FINER, fit_grid
 from amberquarry.sheet.glyphs import Glyphs, owned_by
 from amberquarry.sheet.measuring import TextLine, lines_joined
