@@ -17,22 +17,36 @@ from amberquarry.values import Box
 # least width and length of the white between columns, in letters, and how many lines it must part:
 # the narrower, the longer
 _GUTTERS = ((0.8, 42.0, 18.0), (1.15, 20.0, 8.0), (1.8, 12.0, 5.0), (2.4, 6.5, 2.7))
-# Letters: pieces higher than this are large; the white between two of them that is none between
-# columns, in parts of what they are higher.
-_LARGE, _LARGE_WHITE = 1.25, 1.2
-_OVERHANG = 1.6  # letters
-_BEYOND = 2.0  # letters by which a gutter may reach over the lines that face each other
-_FEET = 0.45  # letters by which a line across may hang into the white under it
-_GUTTER_RULE = 8.0  # least length of a rule between columns, in letters
-# Letters beside a strip of white; share of rows with text in there, on both sides.
-_NEAR_WHITE, _BESIDE_WHITE = 3.0, 0.12
-_CLEAREST = 0.95  # of the longest column's white: the part that nothing breaks
-_LONE_WHITE = 0.9  # share of the rows of text beside it in which the white goes on
 
-# Letters: least size of a point or dash, widest white around one in words, the white beside it in
-# which letters stand, and the least height of the lines that have them there together; share of
-# these with such a sign, from which a strip parts no columns.
-_SIGN, _WORD_WHITE, _WITHIN_WORD, _WORD_LINES, _FILLED = 0.12, 1.6, 0.8, 5.0, 0.8
+
+@dataclass(frozen=True, slots=True)
+class White:
+    """The white between columns; lengths in letters."""
+
+    large: float = 1.25  # pieces higher than this are large;
+    large_white: float = 1.2  # of what they are higher: white between two that parts nothing
+    overhang: float = 1.6  # that a picture may hang over its column
+    beyond: float = 2.0  # by which a gutter may reach over the lines that face each other
+    feet: float = 0.45  # by which a line across may hang into the white under it
+    rule: float = 8.0  # of a rule between columns, at least
+    near: float = 3.0  # beside a strip, in which text is looked for
+    beside: float = 0.12  # share of rows with text in there, on both sides
+    clearest: float = 0.95  # of the longest column's white: the part that nothing breaks
+    lone: float = 0.9  # share of the rows of text beside it in which the white goes on
+
+
+@dataclass(frozen=True, slots=True)
+class WhiteInWords:
+    """White around points and dashes in lines of one pitch; lengths in letters."""
+
+    sign: float = 0.12  # of a point or dash, at least
+    white: float = 1.6  # around one in words, at most
+    near: float = 0.8  # beside it, in which letters stand
+    lines: float = 5.0  # height of the lines that have letters there together, at least
+    filled: float = 0.8  # share of these with such a sign, from which a strip parts no columns
+
+
+WHITE, IN_WORDS = White(), WhiteInWords()
 
 
 def _whole(glyphs: Glyphs, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
@@ -44,7 +58,7 @@ def _whole(glyphs: Glyphs, chosen: NDArray[np.bool_], letter: float) -> NDArray[
     index = np.flatnonzero(chosen)
     edges = [a[index].astype(float) for a in (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)]
     raster = painted(shape, *edges)
-    wider = _LARGE_WHITE * (edges[3] - edges[1] - _LARGE * letter)
+    wider = WHITE.large_white * (edges[3] - edges[1] - WHITE.large * letter)
     large = wider > 0
     left, top, right, bottom = (edge[large] for edge in edges)
     after = painted(shape, right, top, right + wider[large], bottom)
@@ -80,7 +94,7 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
         drawn[: rule.shape[0], : rule.shape[1]] |= rule
     for box in ink.areas.pictures:  # they may hang over into the white beside their column
-        over = min(_OVERHANG * letter, box.width / 4)
+        over = min(WHITE.overhang * letter, box.width / 4)
         drawn[
             int(box.y0) // COARSE : int(box.y1) // COARSE,
             int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
@@ -106,12 +120,12 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
                     extent,
                     long,
                     rows=least * 1.5 * letter / COARSE,
-                    beyond=round(_BEYOND * letter / COARSE),
-                    feet=round(_FEET * letter / COARSE),
-                    near=round(_NEAR_WHITE * letter / COARSE),
+                    beyond=round(WHITE.beyond * letter / COARSE),
+                    feet=round(WHITE.feet * letter / COARSE),
+                    near=round(WHITE.near * letter / COARSE),
                 )
             )
-    if any(strip.width <= _WORD_WHITE * letter for strip in gutters):
+    if any(strip.width <= IN_WORDS.white * letter for strip in gutters):
         signs = _signs(ink.glyphs, letter)
         gutters = [g for g in gutters if not _within_words(g, drawn, signs, letter)]
     return gutters + _ruled_gutters(ink, extent, letter)
@@ -123,7 +137,7 @@ def _signs(glyphs: Glyphs, letter: float) -> NDArray[np.uint8]:
     Specks are left out.
     """
     low = glyphs.usable & (glyphs.height < 0.5 * letter)
-    large = np.maximum(glyphs.height, glyphs.width) >= _SIGN * letter
+    large = np.maximum(glyphs.height, glyphs.width) >= IN_WORDS.sign * letter
     index = np.flatnonzero(low & large)
     left, top, right, bottom = (
         a[index].astype(float) for a in (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)
@@ -138,23 +152,23 @@ def _within_words(
 
     In lines of one pitch below each other the white around a point or dash is one strip.
     """
-    if strip.width > _WORD_WHITE * letter:
+    if strip.width > IN_WORDS.white * letter:
         return False
     x0, y0, x1, y1 = (int(edge) // COARSE for edge in strip)
-    near = max(1, round(_WITHIN_WORD * letter / COARSE))
+    near = max(1, round(IN_WORDS.near * letter / COARSE))
     before = drawn[y0:y1, max(0, x0 - near) : x0].any(1)
     facing = before & drawn[y0:y1, x1 : x1 + near].any(1)
-    if facing.sum() * COARSE < _WORD_LINES * letter:
+    if facing.sum() * COARSE < IN_WORDS.lines * letter:
         return False
     filled = facing & signs[y0:y1, max(0, x0 - 1) : x1 + 1].any(1)
-    return bool(filled.sum() > _FILLED * facing.sum())
+    return bool(filled.sum() > IN_WORDS.filled * facing.sum())
 
 
 def _ruled_gutters(ink: Ink, extent: _Extent, letter: float) -> list[Box]:
     """Return the upright rules with text on both sides, as narrow gutters."""
     if not cv2.hasNonZero(ink.drawn_rules):
         return []
-    long = round(_GUTTER_RULE * letter)
+    long = round(WHITE.rule * letter)
     coarse = _in_columns(ink.drawn_rules)
     gap = round(letter)
     # most columns hold too little of rules to be covered with gaps of that size
@@ -283,7 +297,7 @@ def _faced(
 def _clearest(white: NDArray[np.uint8]) -> list[tuple[int, int]]:
     """Return the first and last columns of those parts of white that hardly anything breaks."""
     lengths = white.sum(0)
-    runs = _runs_of(lengths > _CLEAREST * lengths.max())
+    runs = _runs_of(lengths > WHITE.clearest * lengths.max())
     return [(start, stop - 1) for start, stop in runs]
 
 
@@ -301,12 +315,12 @@ def _stretches(
     found = [(0, last)]
     lone = _long_runs(white.any(1) & (white[:, last // 2] == 0), round(rows))
     for top, bottom in _runs_of(lone):
-        for start, stop in _runs_of(white[top:bottom].mean(0) > _LONE_WHITE):
+        for start, stop in _runs_of(white[top:bottom].mean(0) > WHITE.lone):
             sides = (
                 text[top:bottom, start : start + near],
                 text[top:bottom, near + stop :][:, :near],
             )
             beside = min(side.any(1).mean() for side in sides)
-            if beside >= _BESIDE_WHITE and (start, stop - 1) not in found:
+            if beside >= WHITE.beside and (start, stop - 1) not in found:
                 found.append((start, stop - 1))
     return found

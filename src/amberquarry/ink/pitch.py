@@ -21,20 +21,32 @@ from amberquarry.values import Box
 
 # Steps of letters that are tried, in x-heights of the line.
 _STEPS = np.exp(np.arange(np.log(0.8), np.log(1.65), 0.008))
-_LETTERS_TRIED, _FEWEST = 26, 8  # in the middle of a line; letters that tell a step
-_AT_ONCE = 200  # lines, for the sake of memory
-# How nearly letters stand on a grid, from 0 to 1: of a line of many letters and of few, that has
-# its own step; of parts of a row, that have the step of such a line.
-_ON_GRID, _MANY, _ROW_ON_GRID = (0.85, 0.92), 14, 0.8
-_ENOUGH = 30  # letters of lines with one step: fewer may have it by chance
-_TALL, _BROAD = 0.7, 1.5  # x-heights of pieces that are letters: least height, most width
-_TOUCHING = 0.1  # x-heights between pieces of one letter
-_ONE_ROW = 0.35  # x-heights between base lines of one row
-_FARTHEST = 40.0  # x-heights of white within a row of a listing
-_NEAR_ROWS = 8.0  # x-heights up and down in which rows of a listing stand on one grid
-_SAME_STEP = 0.02  # of a step
-_TYPESCRIPT = 0.85  # of a page's letters on a grid: all of it is, and its columns may be columns
-_MARK_REACH = 2.4  # x-heights after a line: a mark with a space before it
+
+
+@dataclass(frozen=True, slots=True)
+class FixedPitch:
+    """Lines whose letters stand on a grid; lengths in x-heights (`benchmarks/devpages.py`)."""
+
+    tried: int = 26  # letters in the middle of a line
+    fewest: int = 8  # letters that tell a step
+    at_once: int = 200  # lines, for the sake of memory
+    # from 0 to 1: fit of a line of many letters and of few, that has its own step
+    on_grid: tuple[float, float] = (0.85, 0.92)
+    many: int = 14  # letters of such a line
+    row_on_grid: float = 0.8  # fit of parts of a row, that have the step of such a line
+    enough: int = 30  # letters of lines with one step: fewer may have it by chance
+    tall: float = 0.7  # of pieces that are letters, at least
+    broad: float = 1.5  # of such pieces, at most
+    touching: float = 0.1  # between pieces of one letter
+    one_row: float = 0.35  # between base lines of one row
+    farthest: float = 40.0  # of white within a row of a listing
+    near_rows: float = 8.0  # up and down in which rows of a listing stand on one grid
+    same_step: float = 0.02  # of a step
+    typescript: float = 0.85  # of a page's letters on a grid: then columns may be columns
+    mark: float = 2.4  # after a line: a mark with a space before it
+
+
+PITCH = FixedPitch()
 
 
 def join_fixed_pitch(
@@ -54,11 +66,11 @@ def join_fixed_pitch(
     fixed = steps > 0
     for line, step in zip(lines, steps.tolist(), strict=True):
         line.step = step
-    if not fixed.any() or counts[fixed].sum() > _TYPESCRIPT * counts.sum():
+    if not fixed.any() or counts[fixed].sum() > PITCH.typescript * counts.sum():
         return lines, gutters
     known = _distinct(steps, counts)
     for line in lines:  # a few letters and figures stand on some grid by chance
-        if not any(abs(line.step - step) < 2 * _SAME_STEP * step for step in known):
+        if not any(abs(line.step - step) < 2 * PITCH.same_step * step for step in known):
             line.step = 0.0
     rows = [_runs(row, letters, lines, known) for row in _rows(lines)]
     grids = []
@@ -78,7 +90,7 @@ def join_fixed_pitch(
             level = whole.box.middle[1]
             whole.step = min(grids, key=lambda grid: abs(grid.level - level)).step
     listing = [line for line in joined if line.step]
-    attach_marks(listing, glyphs, owned_by(joined, glyphs), _MARK_REACH)
+    attach_marks(listing, glyphs, owned_by(joined, glyphs), PITCH.mark)
     return joined, kept
 
 
@@ -95,7 +107,7 @@ class _Grid:
     def of(cls, letters: NDArray[np.float64], step: float, line: TextLine) -> _Grid:
         """Return the grid of letters, by their x, in a row with that line."""
         step, offset, _ = fit_grid(letters, step)
-        return cls(line.box.middle[1], _NEAR_ROWS * line.x_height, step, offset)
+        return cls(line.box.middle[1], PITCH.near_rows * line.x_height, step, offset)
 
     def fit(self, letters: NDArray[np.float64]) -> float:
         """Return how well letters stand on the grid, from -1 (between its places) to 1."""
@@ -109,21 +121,23 @@ def _fit_of(letters: NDArray[np.float64], step: float, offset: float) -> float:
 
 def _letters(line: TextLine, glyphs: Glyphs) -> NDArray[np.float64]:
     """Return the x of the middle of each letter of a line, from the left. Shape (letters,)."""
-    pieces = line.pieces[glyphs.height[line.pieces] > _TALL * line.x_height]
+    pieces = line.pieces[glyphs.height[line.pieces] > PITCH.tall * line.x_height]
     if not len(pieces):
         return np.zeros(0)
     pieces = pieces[np.argsort(glyphs.left[pieces], kind="stable")]
     left, right = glyphs.left[pieces].astype(float), glyphs.right[pieces].astype(float)
     reached = np.maximum.accumulate(right)
-    starts = np.flatnonzero(np.append(True, left[1:] > reached[:-1] - _TOUCHING * line.x_height))
+    starts = np.flatnonzero(
+        np.append(True, left[1:] > reached[:-1] - PITCH.touching * line.x_height)
+    )
     first, last = left[starts], np.maximum.reduceat(right, starts)
-    return ((first + last) / 2)[last - first < _BROAD * line.x_height]
+    return ((first + last) / 2)[last - first < PITCH.broad * line.x_height]
 
 
 def _steps_of(letters: list[NDArray[np.float64]], lines: list[TextLine]) -> NDArray[np.float64]:
     """Return the step from letter to letter of each line in fixed pitch, 0 for others."""
     steps = np.zeros(len(lines))
-    tried = [n for n, own in enumerate(letters) if len(own) >= _FEWEST]
+    tried = [n for n, own in enumerate(letters) if len(own) >= PITCH.fewest]
     if not tried:
         return steps
     sizes = np.array([lines[number].x_height for number in tried])
@@ -138,15 +152,15 @@ def _steps_of(letters: list[NDArray[np.float64]], lines: list[TextLine]) -> NDAr
     fits = np.abs(_turns(np.concatenate([letters[number] for number in tried]), fine, rows))
     best = fits.argmax(1)
     every = np.arange(len(tried))
-    least = np.where(rows.count < _MANY, *_ON_GRID[::-1])
+    least = np.where(rows.count < PITCH.many, *PITCH.on_grid[::-1])
     steps[tried] = np.where(fits[every, best] >= least, fine[every, best], 0.0)
     return steps
 
 
 def _middle_of(letters: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return the letters in the middle of a line, as many as are tried."""
-    start = max(0, (len(letters) - _LETTERS_TRIED) // 2)
-    return letters[start : start + _LETTERS_TRIED]
+    start = max(0, (len(letters) - PITCH.tried) // 2)
+    return letters[start : start + PITCH.tried]
 
 
 def _turns(
@@ -158,8 +172,8 @@ def _turns(
     """
     found = np.zeros(steps.shape, np.complex64)
     starts = np.append(rows.first, len(places))
-    for start in range(0, len(steps), _AT_ONCE):
-        part = slice(start, min(start + _AT_ONCE, len(steps)))
+    for start in range(0, len(steps), PITCH.at_once):
+        part = slice(start, min(start + PITCH.at_once, len(steps)))
         own = slice(starts[part.start], starts[part.stop])
         turns = places[own, None] / steps[rows.row[own]]
         angles = (2 * np.pi * (turns - np.floor(turns))).astype(np.float32)
@@ -177,12 +191,12 @@ def _distinct(steps: NDArray[np.float64], counts: NDArray[np.int64]) -> list[flo
     order = np.argsort(steps, kind="stable")
     order = order[steps[order] > 0]
     ranked = steps[order]
-    cuts = np.flatnonzero(np.diff(ranked) > _SAME_STEP * ranked[:-1]) + 1
+    cuts = np.flatnonzero(np.diff(ranked) > PITCH.same_step * ranked[:-1]) + 1
     groups = np.split(order, cuts)
     return [
         float(np.median(steps[own]))
         for own in groups
-        if counts[own].sum() >= _ENOUGH and counts[own].max() >= _MANY
+        if counts[own].sum() >= PITCH.enough and counts[own].max() >= PITCH.many
     ]
 
 
@@ -196,7 +210,7 @@ def _rows(lines: list[TextLine]) -> list[list[int]]:
         near = [
             row
             for row, level in last.items()
-            if abs(level - start) < _ONE_ROW * line.x_height
+            if abs(level - start) < PITCH.one_row * line.x_height
             and -line.x_height < line.box.x0 - lines[rows[row][-1]].box.x1
         ]
         row = min(near, key=lambda row: abs(last[row] - start), default=len(rows))
@@ -243,7 +257,9 @@ def _on_near_grid(
         if (
             _are_near(before, lines[run[0]])
             and all(map(len, parts))
-            and any(all(grid.fit(part) > _ROW_ON_GRID for part in parts[::-1]) for grid in near)
+            and any(
+                all(grid.fit(part) > PITCH.row_on_grid for part in parts[::-1]) for grid in near
+            )
         ):
             joined[-1] = joined[-1] + run
         else:
@@ -253,15 +269,15 @@ def _on_near_grid(
 
 def _are_near(before: TextLine, after: TextLine) -> bool:
     """Return whether two lines of a row stand near enough for one row of a listing."""
-    return after.box.x0 - before.box.x1 < _FARTHEST * before.x_height
+    return after.box.x0 - before.box.x1 < PITCH.farthest * before.x_height
 
 
 def _step_of(parts: list[NDArray[np.float64]], x_height: float, known: list[float]) -> float:
     """Return the known step that suits letters of a size, all parts of a row on one grid, or 0."""
     together = np.concatenate(parts)
-    if len(together) < _FEWEST or not all(map(len, parts)):
+    if len(together) < PITCH.fewest or not all(map(len, parts)):
         return 0.0
-    best, best_fit = 0.0, _ROW_ON_GRID
+    best, best_fit = 0.0, PITCH.row_on_grid
     for near in known:
         if not _STEPS[0] * x_height < near < _STEPS[-1] * x_height:
             continue

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -9,15 +11,26 @@ from numpy.typing import NDArray
 from amberquarry.sheet.glyphs import Glyphs
 from amberquarry.values import Box
 
-_SMALLEST, _LARGEST = 0.25, 3.0  # letter heights that a letter on its side measures
-_REACH = 0.42  # of its width that a letter looks up and down for the next one
-_WORD_GAP = 1.6  # widths between words of one such line
-_SHARED = 0.4  # of the narrower of two parts of a line: a comma hangs below it
-_LEAST_LETTERS = 3
-_MOST_PIECES = 15_000  # of a page: more are grain, and take minutes to be held against each other
-_LEAST_LENGTH = 2.2  # of its width
-_APART = 0.9  # letter heights of white that must lie beside it
-_MOST_BESIDE = 0.2  # of its letters may have other text that near
+
+@dataclass(frozen=True, slots=True)
+class OnItsSide:
+    """Letters and lines that run up or down a page."""
+
+    smallest: float = 0.25  # letter heights that a letter on its side measures, at least
+    largest: float = 3.0  # the same, at most
+    reach: float = 0.42  # of its width that a letter looks up and down for the next one
+    word_gap: float = 1.6  # widths between words of one such line
+    shared: float = 0.4  # of the narrower of two parts of a line: a comma hangs below it
+    letters: int = 3  # of a line, at least
+    most_pieces: int = (
+        15000  # of a page: more are grain, and take minutes to be held against each other
+    )
+    length: float = 2.2  # of its width, at least
+    apart: float = 0.9  # letter heights of white that must lie beside it
+    most_beside: float = 0.2  # of its letters may have other text that near
+
+
+DOWN = OnItsSide()
 
 _Stack = tuple[Box, NDArray[np.int64]]  # of letters one above the other, and which these are
 
@@ -29,9 +42,9 @@ def find_vertical(glyphs: Glyphs, letter: float) -> list[Box]:
     Whether they are text, and which way they run, is for the reader to say.
     """
     size = np.maximum(glyphs.width, glyphs.height)
-    chosen = glyphs.usable & (size >= _SMALLEST * letter) & (size <= _LARGEST * letter)
+    chosen = glyphs.usable & (size >= DOWN.smallest * letter) & (size <= DOWN.largest * letter)
     index = np.flatnonzero(chosen)
-    if not _LEAST_LETTERS <= len(index) <= _MOST_PIECES:
+    if not DOWN.letters <= len(index) <= DOWN.most_pieces:
         return []
     left, right = glyphs.left[index].astype(float), glyphs.right[index].astype(float)
     top, bottom = glyphs.top[index].astype(float), glyphs.bottom[index].astype(float)
@@ -60,18 +73,18 @@ def find_vertical(glyphs: Glyphs, letter: float) -> list[Box]:
     def stands_alone(box: Box, own: NDArray[np.int64]) -> bool:
         beside = (
             ~inside
-            & (right > box.x0 - _APART * letter)
-            & (left < box.x1 + _APART * letter)
+            & (right > box.x0 - DOWN.apart * letter)
+            & (left < box.x1 + DOWN.apart * letter)
             & (bottom > box.y0)
             & (top < box.y1)
             & ((right <= box.x0 + 2) | (left >= box.x1 - 2))
         )
         rows = (top[own][:, None] < bottom[beside]) & (bottom[own][:, None] > top[beside])
-        return bool(rows.any(1).mean() <= _MOST_BESIDE)
+        return bool(rows.any(1).mean() <= DOWN.most_beside)
 
     kept: list[_Stack] = []
     for box, own in lines:
-        long = len(own) >= _LEAST_LETTERS and box.height >= _LEAST_LENGTH * box.width
+        long = len(own) >= DOWN.letters and box.height >= DOWN.length * box.width
         (kept if long and stands_alone(box, own) else others).append((box, own))
     while kept and others:  # the ends: single letters, commas, "°C"
         close = _follow(*(np.array([box for box, _ in parts]) for parts in (kept, others))).any(0)
@@ -96,7 +109,7 @@ def _stacks(
     coarse = 4
     raster = np.zeros((shape[0] // coarse + 2, shape[1] // coarse + 2), np.uint8)
     middle, half = (left + right) / 2, np.maximum((right - left) / 4, 0.12 * letter)
-    reach = _REACH * np.maximum(right - left, 0.6 * letter)
+    reach = DOWN.reach * np.maximum(right - left, 0.6 * letter)
     x0 = np.maximum(0, np.round((middle - half) / coarse)).astype(int)
     x1 = np.maximum(x0 + 1, np.round((middle + half) / coarse)).astype(int)
     y0 = np.maximum(0, np.round((top - reach) / coarse)).astype(int)
@@ -120,7 +133,8 @@ def _follow(lines: NDArray[np.float64], boxes: NDArray[np.float64]) -> NDArray[n
     gap = np.maximum(top - y1, y0 - foot)
     width, other = x1 - x0, right - left
     return np.asarray(
-        (shared > _SHARED * np.minimum(width, other)) & (gap < _WORD_GAP * np.maximum(width, other))
+        (shared > DOWN.shared * np.minimum(width, other))
+        & (gap < DOWN.word_gap * np.maximum(width, other))
     )
 
 

@@ -15,13 +15,23 @@ _FUNCTIONS = frozenset(
     ("lim", "sin", "cos", "tan", "log", "exp", "max", "min", "sup", "inf", "arg", "det", "deg",
      "mod", "gcd", "cot", "sec", "csc", "sinh", "cosh", "tanh", "ker", "dim")
 )  # fmt: skip
-_PROSE, _SIGNS = 0.6, 0.4  # share of letters in words: at least in prose, at most in an equation
-_PROSE_LETTERS = 16
-_INDENT = 1.2  # x-heights by which an equation stands in from its column
-_TALL = 9.0  # x-heights of a figure that may be a sign, such as a sum's
-_APART = 0.9  # x-heights between what belongs to one equation
-_NEAR = 8.0  # usual distances of lines in which the prose of its column is looked for
-_ENOUGH = 3  # lines that tell the edges of a column
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A line that is an equation by itself; lengths in x-heights."""
+
+    prose: float = 0.6  # share of letters in words, at least in prose
+    signs: float = 0.4  # the same, at most in an equation
+    prose_letters: int = 16  # of a line of prose, at least
+    indent: float = 1.2  # by which it stands in from its column
+    tall: float = 9.0  # of a figure that may be a sign, such as a sum's
+    apart: float = 0.9  # between what belongs to one equation
+    near: float = 8.0  # usual distances of lines in which the prose of its column is looked for
+    enough: int = 3  # lines that tell the edges of a column
+
+
+FORMULA = Formula()
 _KINDS = (BlockKind.PARAGRAPH, BlockKind.HEADING, BlockKind.ITEM)
 
 
@@ -46,9 +56,9 @@ def mark_equations(blocks: list[Block], usual: Measures) -> list[Block]:
         _Candidate(line, block)
         for block in blocks
         if block.kind in _KINDS
-        or (block.kind is BlockKind.FIGURE and block.box.height < _TALL * usual.size)
+        or (block.kind is BlockKind.FIGURE and block.box.height < FORMULA.tall * usual.size)
         for line in block.lines
-        if _word_share(line.text) <= _SIGNS and not block.rotation
+        if _word_share(line.text) <= FORMULA.signs and not block.rotation
     ]
     taken: set[Line] = set()
     found: list[tuple[list[_Candidate], Box]] = []
@@ -76,13 +86,13 @@ def _word_share(text: str) -> float:
 
 
 def _is_prose(line: Line) -> bool:
-    return len(line.text) >= _PROSE_LETTERS and _word_share(line.text) >= _PROSE
+    return len(line.text) >= FORMULA.prose_letters and _word_share(line.text) >= FORMULA.prose
 
 
 def _column(box: Box, prose: list[Line], usual: Measures) -> Box | None:
     """Return what the next lines of prose over and under a box span, None where none is near."""
     beside = [p.box for p in prose if min(p.box.x1, box.x1) > max(p.box.x0, box.x0)]
-    reach = _NEAR * usual.pitch
+    reach = FORMULA.near * usual.pitch
     over = sorted(
         (p for p in beside if p.middle[1] < box.middle[1] and box.y0 - p.y1 < reach),
         key=lambda p: -p.y1,
@@ -91,12 +101,12 @@ def _column(box: Box, prose: list[Line], usual: Measures) -> Box | None:
         (p for p in beside if p.middle[1] > box.middle[1] and p.y0 - box.y1 < reach),
         key=lambda p: p.y0,
     )
-    nearest = [*over[:_ENOUGH], *under[:_ENOUGH]]  # last lines are short
+    nearest = [*over[: FORMULA.enough], *under[: FORMULA.enough]]  # last lines are short
     return Box.around(nearest) if nearest else None
 
 
 def _stands_in(box: Box, column: Box, usual: Measures) -> bool:
-    return box.x0 > column.x0 + _INDENT * usual.size and box.x1 < column.x1 + usual.size
+    return box.x0 > column.x0 + FORMULA.indent * usual.size and box.x1 < column.x1 + usual.size
 
 
 def _grown(
@@ -104,7 +114,7 @@ def _grown(
 ) -> list[_Candidate]:
     """Return a seed with all lines of signs that touch it or what was taken in before."""
     own, area = [seed], seed.line.box
-    room = _APART * usual.size
+    room = FORMULA.apart * usual.size
     waiting = [
         c
         for c in candidates

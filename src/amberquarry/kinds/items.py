@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from amberquarry.sheet.signs import BULLETS, SURE_BULLETS
@@ -14,16 +14,31 @@ from amberquarry.sheet.typography import (
 )
 from amberquarry.values import Block, BlockKind, Item, Line
 
-_HOLLOW, _AFTER_BULLET = "◦", 1.8  # x-heights of white after a letter that is a bullet
+_HOLLOW = "◦"
 _LEADER = re.compile(r"(?:\.\s?){5,}\s*\d{0,4}\s*$")  # dots to the number of a page
-# Entries of contents: x-heights of white before the page; entries at least; share that must be so.
-_TO_PAGE, _FEWEST_ENTRIES, _ENTRIES = 2.5, 5, 0.85
-# Pages at the end of a line of an index; such lines of a page at least, and their share; letters by
-# which lines that go on are set in.
+
+
+@dataclass(frozen=True, slots=True)
+class Entries:
+    """Entries of contents, of an index, of a catalogue."""
+
+    after_bullet: float = 1.8  # x-heights of white after a letter that is a bullet
+    to_page: float = 2.5  # x-heights of white before the page of an entry
+    fewest: int = 5  # entries of contents
+    share: float = 0.85  # of the lines, that must be so
+    fewest_indexed: int = 12  # lines of an index that end in pages
+    indexed: float = 0.5  # share of them
+    set_in: float = 0.5  # letters by which lines that go on are set in
+    few_lines: int = 2  # of an entry over a page's end
+    large: float = 1.15  # of the type: larger is that of headings
+    near: int = 10  # lines among which the next item is looked for
+    fewest_counted: int = 4  # entries of a catalogue, on a page
+    fewest_hanging: int = 3  # of them, whose second line stands under the text of the first
+
+
+ENTRIES = Entries()
+# Pages at the end of a line of an index.
 _PAGES = re.compile(r"(?:^|,\s?)(?:\d{1,3}|1[0-4]\d\d)(?:\s?[-–—]\s?\d{1,4})?[.,;]?$")  # no years
-_FEWEST_INDEXED, _INDEXED, _SET_IN = 12, 0.5, 0.5
-_FEW_LINES, _LARGE = 2, 1.15  # of an entry over a page's end; type larger than that is of headings
-_NEAR_LINES = 10  # among which the next item is looked for
 _BULLET = re.compile(rf"^([{re.escape(BULLETS)}])(?:\s+|$)")
 _NUMBERED = re.compile(  # the second of two square brackets may be misread
     r"^(\(?(?:\d{1,3}|[a-zα-ωа-я]|[ivx]{1,5})[.)]|\[\d{1,3}[\])]?)(?:\s+|$)"
@@ -31,11 +46,9 @@ _NUMBERED = re.compile(  # the second of two square brackets may be misread
     re.I,
 )
 
-# Entries of a catalogue or bibliography, which count up without a point: of a page at least, and
-# those whose second line stands under the text of the first.
-# A dash stands for the author of the entry before.
+# Entries of a catalogue or bibliography, which count up without a point. A dash stands for the
+# author of the entry before.
 _COUNTED = re.compile(r"^(\d{1,4})\s+(?:[—–-]\s*)*(?=[\"'“„«(]?[^\W\d_])")
-_FEWEST_COUNTED, _FEWEST_HANGING = 4, 3
 
 
 def ends_in_leader(line: Line) -> bool:
@@ -51,7 +64,7 @@ def leads_to_page(lines: list[Line]) -> bool:
     if page is None or not page.text.isdigit() or len(lines) + len(lines[0].words) < 3:
         return False
     before = lines[-1].words[-2].box.x1 if len(lines[-1].words) > 1 else lines[-2].box.x1
-    return page.box.x0 - before > _TO_PAGE * lines[-1].x_height
+    return page.box.x0 - before > ENTRIES.to_page * lines[-1].x_height
 
 
 def _entries_of_contents(table: Block) -> list[Block]:
@@ -65,11 +78,11 @@ def _entries_of_contents(table: Block) -> list[Block]:
     numbers = [int(text) for text, own in zip(pages, paged, strict=True) if own]
     growing = sum(a <= b for a, b in pairwise(numbers))
     if (
-        len(rows) < _FEWEST_ENTRIES
-        or len(numbers) < _ENTRIES * len(rows)
-        or growing < _ENTRIES * (len(numbers) - 1)
+        len(rows) < ENTRIES.fewest
+        or len(numbers) < ENTRIES.share * len(rows)
+        or growing < ENTRIES.share * (len(numbers) - 1)
         or any(len(row) > 2 for row in rows)
-        or sum(sum(map(str.isalpha, row[0].text)) > 2 for row in rows) < _ENTRIES * len(rows)
+        or sum(sum(map(str.isalpha, row[0].text)) > 2 for row in rows) < ENTRIES.share * len(rows)
     ):
         return [table]
     first = paged.index(True)
@@ -86,15 +99,17 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
     texts = [b for b in blocks if b.is_plain and b.lines]
     lines = [line for block in texts for line in block.lines]
     paged = sum(_ends_in_pages(line) for line in lines)
-    if paged < max(_FEWEST_INDEXED, _INDEXED * len(lines)):
+    if paged < max(ENTRIES.fewest_indexed, ENTRIES.indexed * len(lines)):
         return blocks
     cut: list[Block] = []
     for block, after in zip(blocks, [*blocks[1:], None], strict=True):
         paged = sum(map(_ends_in_pages, block.lines))
         begins = (
-            after is not None and len(block.lines) <= _FEW_LINES and _is_over(block, after, usual)
+            after is not None
+            and len(block.lines) <= ENTRIES.few_lines
+            and _is_over(block, after, usual)
         )
-        if not block.is_plain or not (begins or paged >= _INDEXED * len(block.lines)):
+        if not block.is_plain or not (begins or paged >= ENTRIES.indexed * len(block.lines)):
             cut.append(block)
             continue
         for line in block.lines:
@@ -108,7 +123,7 @@ def cut_index(blocks: list[Block], usual: Measures) -> list[Block]:
 
 def _is_over(block: Block, after: Block, usual: Measures) -> bool:
     """Return whether a block ends in the line of an entry that goes on in the block after it."""
-    if not block.lines or not after.lines or size_of(block) > _LARGE * usual.size:
+    if not block.lines or not after.lines or size_of(block) > ENTRIES.large * usual.size:
         return False
     return _goes_under(block.part(BlockKind.ITEM, block.lines[-1:]), after.lines[0], usual)
 
@@ -118,7 +133,7 @@ def _goes_under(entry: Block, line: Line, usual: Measures) -> bool:
     if entry.kind is not BlockKind.ITEM:
         return False
     near = 0 < line.box.y1 - entry.lines[-1].box.y1 < 2 * usual.pitch
-    under = line.box.x0 > entry.lines[0].box.x0 + _SET_IN * usual.size
+    under = line.box.x0 > entry.lines[0].box.x0 + ENTRIES.set_in * usual.size
     return near and (line.text[:1].isdigit() or (under and not _ends_in_pages(entry.lines[-1])))
 
 
@@ -228,7 +243,7 @@ def _counted_entries(flow: list[Line], usual: Measures) -> set[Line]:
     pairs = [
         (a, b)
         for a, b in pairwise(held)
-        if b - a < _NEAR_LINES and abs(flow[a].box.x0 - flow[b].box.x0) < 0.6 * usual.size
+        if b - a < ENTRIES.near and abs(flow[a].box.x0 - flow[b].box.x0) < 0.6 * usual.size
     ]
     grown = {
         n
@@ -243,7 +258,7 @@ def _counted_entries(flow: list[Line], usual: Measures) -> set[Line]:
         and 0 < flow[n + 1].box.y1 - flow[n].box.y1 < 1.5 * usual.pitch
         for n in grown
     )
-    if len(grown) < _FEWEST_COUNTED or hanging < _FEWEST_HANGING:
+    if len(grown) < ENTRIES.fewest_counted or hanging < ENTRIES.fewest_hanging:
         return set()
     places = {len(flow[n].words[0].text) for n in grown}
     entries = grown | {
@@ -266,7 +281,7 @@ def set_hollow_bullets(blocks: list[Block]) -> None:
         line
         for line in lines
         if line.words[0].text == "o"
-        and line.words[1].box.x0 - line.words[0].box.x1 > _AFTER_BULLET * line.x_height
+        and line.words[1].box.x0 - line.words[0].box.x1 > ENTRIES.after_bullet * line.x_height
     ]
     bullets = any(line.words[0].text in SURE_BULLETS for line in lines)
     for line in marked:
@@ -289,7 +304,7 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[Line]:
     for number, (line, marker) in enumerate(zip(flow, markers, strict=True)):
         if marker is None:
             continue
-        rest = flow[number + 1 : number + 1 + _NEAR_LINES]
+        rest = flow[number + 1 : number + 1 + ENTRIES.near]
         if len(line.words[0].text) > len(marker):
             text_x = float(line.character_boxes[len(marker), 0])
         elif len(line.words) > 1:
@@ -298,18 +313,18 @@ def item_starts(blocks: list[Block], usual: Measures) -> set[Line]:
             text_x, rest = rest[0].box.x0, rest[1:]  # the marker stands far from its text
         else:
             continue
-        before = flow[max(0, number - _NEAR_LINES) : number]
+        before = flow[max(0, number - ENTRIES.near) : number]
         hangs = any(
             abs(other.box.x0 - text_x) < 0.9 * usual.size
             and abs(other.box.y1 - line.box.y1) < 1.5 * usual.pitch
             for other in (*before[-1:], *rest[:1])
         )
-        first = max(0, number - _NEAR_LINES)
+        first = max(0, number - ENTRIES.near)
         alike = any(
             n != number
             and abs(flow[n].box.x0 - line.box.x0) < 0.6 * usual.size
             and follows(marker, markers[n], n > number)
-            for n in range(first, min(len(flow), number + 1 + _NEAR_LINES))
+            for n in range(first, min(len(flow), number + 1 + ENTRIES.near))
         )
         # a lone bullet counts where no plain line stands right over it: a broken letter may be one
         inside = any(

@@ -13,12 +13,21 @@ from amberquarry.values import Block, BlockKind, Box, Line, Word, weighted_confi
 
 _NUMBER = re.compile(r"[\dOoIl]{1,4}")
 _AS_FIGURES = str.maketrans("OoIl", "0011")
-_FEWEST = 6  # of a column
-_SAME_EDGE = 0.6  # letters by which their edges lie apart
-_IN_STEP = 0.8  # of the numbers from the first to the last, that are there
-_OFF = 0.7  # x-heights of white between a number and its line
-_SMALL = 0.9  # of the height of capitals in the lines beside them
-_MANY = 15  # numbers as large as the text, which then must be prose
+
+
+@dataclass(frozen=True, slots=True)
+class LineNumbers:
+    """Numbers of lines in a column beside a text."""
+
+    fewest: int = 6  # of a column
+    same_edge: float = 0.6  # letters by which their edges lie apart
+    in_step: float = 0.8  # of the numbers from the first to the last, that are there
+    off: float = 0.7  # x-heights of white between a number and its line
+    small: float = 0.9  # of the height of capitals in the lines beside them
+    many: int = 15  # numbers as large as the text, which then must be prose
+
+
+NUMBERS = LineNumbers()
 
 
 @dataclass(slots=True)
@@ -49,7 +58,7 @@ def _columns(lines: list[Line], letter: float) -> list[list[_Number]]:
         waiting = candidates
         for edge in (lambda box: box.x1, lambda box: box.x0):
             kept: list[_Number] = []
-            for group in _on_edges(waiting, edge, _SAME_EDGE * letter):
+            for group in _on_edges(waiting, edge, NUMBERS.same_edge * letter):
                 for run in _runs(group):
                     counted = _counting(run)
                     if counted and _counts_lines(counted, lines):
@@ -78,7 +87,7 @@ def _at_ends(lines: list[Line], end: int) -> list[_Number]:
             continue
         if len(line.words) > 1:
             left, right = line.words[:2] if end == 0 else line.words[-2:]
-            if right.box.x0 - left.box.x1 < _OFF * line.x_height:
+            if right.box.x0 - left.box.x1 < NUMBERS.off * line.x_height:
                 continue
         numbers.append(_Number(word, line, int(word.text.translate(_AS_FIGURES))))
     return numbers
@@ -109,10 +118,10 @@ def _runs(group: list[_Number]) -> list[list[_Number]]:
 
 def _counting(group: list[_Number]) -> list[_Number]:
     """Return a column of numbers that grow, if most grow by one; else none."""
-    if len(group) < _FEWEST:
+    if len(group) < NUMBERS.fewest:
         return []
     grown = group[-1].value - group[0].value
-    return group if len(group) - 1 >= _IN_STEP * grown else []
+    return group if len(group) - 1 >= NUMBERS.in_step * grown else []
 
 
 def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
@@ -126,9 +135,9 @@ def _counts_lines(numbers: list[_Number], lines: list[Line]) -> bool:
     if not beside:
         return False
     high = float(np.median([number.word.box.height for number in numbers]))
-    if high < _SMALL * CAPITAL_RATIO * float(np.median([line.x_height for line in beside])):
+    if high < NUMBERS.small * CAPITAL_RATIO * float(np.median([line.x_height for line in beside])):
         return True
-    return len(numbers) >= _MANY and not is_tabular(
+    return len(numbers) >= NUMBERS.many and not is_tabular(
         [line.part(words) for line in beside
          if (words := [word for word in line.words if word not in own])]
     )  # fmt: skip

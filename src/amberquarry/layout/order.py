@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Protocol, TypeVar
 
@@ -22,22 +23,37 @@ class Placed(Protocol):
 
 _Part = TypeVar("_Part", bound=Placed)
 
-# Where new stories begin on a page of several: share of columns that start with a heading, and how
-# far, in letters, their tops may lie apart.
-_HEADED, _HEAD_DROP = 0.6, 2.5
-_OVER_BOTH, _LAST_LINE = 8.0, 4.0  # letters of text on both sides; height of its last line
-# Two columns: letters by which they begin apart at most; share of the one's width that the other
-# has; of its height that makes it short. Letters of the widest number of a page.
-_LEVEL, _ALIKE, _SHORT_COLUMN, _NUMBER_WIDTH = 3.0, 0.85, 0.7, 6.0
-_WIDE_GUTTER = 3.0  # letters
-# Letters of white between two paragraphs of one column, and from its text to its gutter, at most.
-_RUNS_ON, _TO_GUTTER = 5.0, 2.0
-_IN_COLUMN = 1.5  # letters by which a block lies in a column, at least
-# Letters by which a column that an inset is set into reaches under it; by which its edge beside it
-# is off; share of the inset that it stands beside.
-_RUNS_IN, _SAME_EDGE, _MOSTLY = 2.0, 4.0, 0.5
-_TOUCHING = 0.35  # letters by which one block reaches into what it stands over, at most
-_CENTRED = 0.03  # of its width that a title stands off the middle of the page, at most
+
+@dataclass(frozen=True, slots=True)
+class Story:
+    """Where stories begin and go on over columns; lengths in letters."""
+
+    headed: float = 0.6  # share of columns that start with a heading, where new stories begin
+    drop: float = 2.5  # that their tops lie apart, at most
+    over_both: float = 8.0  # of text on both sides
+    last_line: float = 4.0  # height of a text's last line
+    level: float = 3.0  # by which two columns begin apart, at most
+    alike: float = 0.85  # share of the one's width that the other has
+    short: float = 0.7  # of its height that makes it short
+    number: float = 6.0  # of the widest number of a page
+    wide_gutter: float = 3.0  # of white
+    runs_on: float = 5.0  # of white between two paragraphs of one column, at most
+    to_gutter: float = 2.0  # from its text to its gutter, at most
+    in_column: float = 1.5  # by which a block lies in a column, at least
+    touching: float = 0.35  # by which one block reaches into what it stands over, at most
+    centred: float = 0.03  # of its width that a title stands off the middle of the page, at most
+
+
+@dataclass(frozen=True, slots=True)
+class Inset:
+    """A block that a column is set around; lengths in letters."""
+
+    runs_in: float = 2.0  # by which the column reaches under it
+    same_edge: float = 4.0  # by which the column's edge beside it is off
+    mostly: float = 0.5  # share of it that the column stands beside
+
+
+STORY, INSET = Story(), Inset()
 
 
 def reading_order(regions: list[_Part], columns: list[Box], letter: float) -> list[_Part]:
@@ -81,9 +97,9 @@ def _clear_of_spanning(columns: list[Box], regions: list[_Part], letter: float) 
         for region in regions:
             box = region.box
             heading = region.headline
-            room = 0.0 if heading else _OVER_BOTH * letter
+            room = 0.0 if heading else STORY.over_both * letter
             if box.x0 + room < x < box.x1 - room:
-                end = math.inf if heading else _LAST_LINE * letter
+                end = math.inf if heading else STORY.last_line * letter
                 top = box.y1 if box.y0 <= top < box.y1 < top + end else top
                 foot = box.y0 if foot - end < box.y0 < foot <= box.y1 else foot
         if foot > top:
@@ -142,7 +158,7 @@ def _from_the_top(regions: list[_Part], letter: float) -> list[_Part]:
     left = sorted(regions, key=lambda region: (region.box.y0 + 0.2 * region.box.x0, region.box.x0))
     boxes = np.array([region.box for region in left])
     x0, y0, x1, y1 = boxes.T
-    over = (y1[:, None] < y0 + _TOUCHING * letter) & (y0[:, None] < y0)
+    over = (y1[:, None] < y0 + STORY.touching * letter) & (y0[:, None] < y0)
     over &= np.minimum(x1[:, None], x1) > np.maximum(x0[:, None], x0)
     waiting = np.ones(len(left), bool)
     out = []
@@ -161,7 +177,7 @@ def _cut_upright(
     best: tuple[float, list[_Part], list[_Part]] | None = None
     for gutter in gutters:
         # where a column is short the white beside it is wide: the next one begins at its end
-        width = min(gutter.width, _WIDE_GUTTER * letter)
+        width = min(gutter.width, STORY.wide_gutter * letter)
         x = gutter.x1 - width / 2
         left = [r for r in regions if r.box.middle[0] < x]
         right = [r for r in regions if r.box.middle[0] >= x]
@@ -199,7 +215,7 @@ def _title_over(part: list[_Part], other: list[_Part], area: Box, gutters: list[
     if any(region.box.y0 < foot for region in part if region.box.y1 >= top):
         return False
     return any(
-        abs(box.middle[0] - area.middle[0]) < _CENTRED * area.width
+        abs(box.middle[0] - area.middle[0]) < STORY.centred * area.width
         and any(box.x0 < g.middle[0] < box.x1 and g.y0 > box.middle[1] for g in gutters)
         for box in over
     )
@@ -212,15 +228,15 @@ def _cut_short_column(regions: list[_Part], letter: float) -> list[list[_Part]] 
     row, the number of the page.
     """
     low = max(region.box.y1 for region in regions)
-    flow = [r for r in regions if r.box.y1 < low or r.box.width > _NUMBER_WIDTH * letter]
+    flow = [r for r in regions if r.box.y1 < low or r.box.width > STORY.number * letter]
     parts = _parts_by_white(flow, _sides, 0.5 * letter) if flow else []
     if len(parts) != 2:
         return None
     left, right = (Box.around([region.box for region in part]) for part in parts)
     if (
-        abs(left.y0 - right.y0) > _LEVEL * letter
-        or not _ALIKE * left.width < right.width < left.width / _ALIKE
-        or right.height > _SHORT_COLUMN * left.height
+        abs(left.y0 - right.y0) > STORY.level * letter
+        or not STORY.alike * left.width < right.width < left.width / STORY.alike
+        or right.height > STORY.short * left.height
         or any(region.kind is not BlockKind.PARAGRAPH or region.headline for region in parts[1])
     ):
         return None
@@ -280,17 +296,17 @@ def _runs_past(inset: Box, regions: list[_Part], letter: float) -> bool:
     A headline over several columns may have others beside it, but none that goes on under it.
     """
     boxes = [region.box for region in regions if not region.headline]
-    into = [box for box in boxes if _shared_width(box, inset) > _RUNS_IN * letter]
+    into = [box for box in boxes if _shared_width(box, inset) > INSET.runs_in * letter]
     covered, foot = 0.0, inset.y0
     for box in sorted(boxes, key=lambda box: box.y0):
         if _shared_height(box, inset) <= 0:
             continue
         right = box.middle[0] > inset.middle[0]
         edge = box.x1 if right else box.x0
-        if any(abs((o.x1 if right else o.x0) - edge) < _SAME_EDGE * letter for o in into):
+        if any(abs((o.x1 if right else o.x0) - edge) < INSET.same_edge * letter for o in into):
             covered += max(0.0, min(box.y1, inset.y1) - max(box.y0, foot))
             foot = max(foot, box.y1)
-    return covered > _MOSTLY * inset.height
+    return covered > INSET.mostly * inset.height
 
 
 def _shared_width(box: Box, other: Box) -> float:
@@ -342,10 +358,10 @@ def _with_columns_whole(
             for region in joined[-1]
             if min(region.box.x1, first.box.x1) > max(region.box.x0, first.box.x0)
         ]
-        near = bool(over) and first.box.y0 - max(r.box.y1 for r in over) < _RUNS_ON * letter
+        near = bool(over) and first.box.y0 - max(r.box.y1 for r in over) < STORY.runs_on * letter
         # what stands over the whole page, such as a salutation, ends anywhere
         edge = max(region.box.x1 for region in band)
-        filled = any(abs(edge - g.x0) < _TO_GUTTER * letter for g in gutters)
+        filled = any(abs(edge - g.x0) < STORY.to_gutter * letter for g in gutters)
         filled |= all(region.headline for region in band)
         area = Box.around([region.box for region in both])
         whole = near and filled and len(bands) > 2
@@ -400,7 +416,7 @@ def _begins_stories(
     over = [r for r in above if r.headline and r.box.y1 > start - 2 * letter]
     edges = [-math.inf, *sorted({g.middle[0] for g in gutters}), math.inf]
     columns = [
-        [r for r in band if min(r.box.x1, right) - max(r.box.x0, left) > _IN_COLUMN * letter]
+        [r for r in band if min(r.box.x1, right) - max(r.box.x0, left) > STORY.in_column * letter]
         for left, right in pairwise(edges)
     ]
     filled = [column for column in columns if column]
@@ -410,12 +426,12 @@ def _begins_stories(
     headed = [
         region.headline > 0
         and (not large or (region.headline or 3) <= lowest)
-        and region.box.y0 < start + _HEAD_DROP * letter
+        and region.box.y0 < start + STORY.drop * letter
         and not any(min(r.box.x1, region.box.x1) > max(r.box.x0, region.box.x0) for r in over)
         and not any(_ends_line(region, r) for r in beside)
         for region, beside in first
     ]
-    return len(filled) > 1 and headed[0] and sum(headed) >= _HEADED * len(headed)
+    return len(filled) > 1 and headed[0] and sum(headed) >= STORY.headed * len(headed)
 
 
 def _ends_line(region: _Part, other: _Part) -> bool:
