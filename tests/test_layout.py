@@ -6,7 +6,8 @@ from PIL import ImageDraw, ImageFont
 
 from amberquarry import BlockKind, Box
 from amberquarry.imaging import prepare
-from amberquarry.ink.components import find_rules, merge_boxes
+from amberquarry.ink.components import find_ink, find_rules, merge_boxes
+from amberquarry.ink.gutters import find_gutters
 from amberquarry.ink.vertical import find_vertical
 from amberquarry.layout.order import reading_order, with_notes_beside
 from amberquarry.layout.regions import Region
@@ -248,6 +249,20 @@ class OrderTest(unittest.TestCase):
         for right in (7, 9, 12):
             with self.subTest(right=right):
                 self.assert_columns(self.columns_page(32, right)[0], 32, right)
+
+    def test_marks_in_the_white_beside_a_short_column(self):
+        """Marks of items that hang into the white between columns do not hide it."""
+        left = [(424, 435, 1217), (480, 493, 630), (572, 433, 1218), (628, 494, 580)]
+        left += [(721, 433, 1219), (777, 492, 1219), (833, 494, 1036), (984, 381, 643)]
+        left += [(y, 379, 1218) for y in range(1090, 2900, 56)]
+        right = [(424, 1376, 2103), (480, 1377, 1714), (574, 1295, 2100), (950, 1295, 2102)]
+        right += [(y, 1376, 2102) for y in (630, 687, 743, 800, 856, 1006)] + [(1063, 1377, 1512)]
+        ink = np.zeros((3508, 2480), np.uint8)
+        for foot, x0, x1 in left + right:
+            for x in range(x0, x1, 24):
+                ink[foot - 30 : foot + 4, x : min(x + 16, x1)] = 1
+        found = find_gutters(find_ink(ink, np.where(ink, 0, 255).astype(np.uint8), 24.0), 24.0)
+        self.assertTrue([g for g in found if g.x0 > 1200 and g.x1 < 1310 and g.height > 600])
 
     def test_large_heading_beside_a_column(self):
         """A heading as wide as its column ends where the column does."""

@@ -61,27 +61,6 @@ class ColumnTest(unittest.TestCase):
             write_lines(image, wrap(text, 30), x=80 + 640 * number, y=120, size=34)
         self.assertLess(error_rate(aq.read_page(image), " ".join(texts)), 0.03)
 
-    def test_items_beside_a_short_column_of_items(self):
-        """Marks that hang into the white between columns do not hide it."""
-        image = blank(2000, 2400)
-        items = ("The lamp was lit before the flood", "A rope lay in the water by noon")
-        y = 200
-        for number, text in enumerate(items * 2, 1):
-            write_lines(image, [f"{number}."], x=180, y=y, size=36)
-            write_lines(image, wrap(text, 22), x=240, y=y, size=36)
-            y += 165
-        write_lines(image, wrap(PROSE * 3, 38), x=120, y=y + 40, size=36)
-        write_lines(image, wrap("the bell was heard", 38), x=1120, y=200, size=36)
-        y = 310
-        for number, text in enumerate(items, 2):
-            write_lines(image, [f"[{number}]"], x=1035, y=y, size=36)
-            write_lines(image, wrap(text, 22), x=1120, y=y, size=36)
-            y += 165
-        page = aq.read_page(image)
-        wanted = ["1. The lamp was lit before the flood", "4. A rope lay", PROSE[:9]]
-        wanted += ["the bell was heard", "[2] The lamp was lit", "[3] A rope lay"]
-        self.assertTrue(in_order(flat(page), wanted), page.text)
-
     def test_heading_over_two_columns(self):
         """What stands over both columns comes first, what stands under both comes last."""
         image = blank(1500, 1400)

@@ -85,38 +85,40 @@ class RenderSettings(_Group):
 class PreparationSettings(_Group):
     """How a page picture is made ready."""
 
-    find_sheet: bool = _setting(True, "a sheet on a photograph is cut out and laid flat")
+    find_sheet: bool = _setting(
+        True, "the sheet in a photograph is detected, cropped and rectified"
+    )
     find_scene_text: bool = _setting(
         True, "text on signs and boards is looked for in photographs", quick=False
     )
     split_spreads: bool = _setting(True, "a picture of two facing pages gives two pages")
     find_rotation: bool = _setting(
-        True, "pages are turned by quarters, by reading a few lines each way"
+        True, "the orientation is detected by reading a few lines each way"
     )
-    flatten: bool = _setting(True, "lines bent by a book's spine are made straight")
+    flatten: bool = _setting(True, "bent pages, as beside the spine of a book, are dewarped")
     lift_marks: bool = _setting(
         True, "coloured stamps, rules and strokes that cross dark print are taken off it"
     )
-    lift_bleed: bool = _setting(True, "print of the other side that shines through is taken off")
-    even_light: bool = _setting(True, "uneven or tinted ground is made white")
-    reverse_dark: bool = _setting(True, "areas of light letters on dark are turned round")
+    lift_bleed: bool = _setting(True, "bleed-through from the other side is removed")
+    even_light: bool = _setting(True, "uneven or tinted backgrounds are made white")
+    reverse_dark: bool = _setting(True, "areas of light text on dark are inverted")
     ink_threshold: float = _setting(
         0.42,
-        "where letters are looked for, a pixel is ink from this share of the way from paper to "
-        "the darkest ink near it; less finds fainter strokes and more dirt",
+        "threshold for finding ink (binarization): the share of the way from paper to the darkest "
+        "ink near by; a lower value finds fainter strokes and more dirt",
         (0.05, 0.95),
     )
     least_contrast: float = _setting(
         18.0,
-        "ink must be darker than its paper by this much to be looked at",
+        "least contrast between ink and paper",
         (1, 200),
         "grey levels of 255",
     )
     smoothing_px: float = _setting(
-        0.0, "blur before letters are looked for, against grain and screens", (0, 5), "pixels"
+        0.0, "blur before binarization, against grain and halftone screens", (0, 5), "pixels"
     )
     max_skew_deg: float = _setting(
-        10.0, "lines that rise or fall by up to this are made level", (0, 20), "degrees"
+        10.0, "pages skewed by up to this are deskewed", (0, 20), "degrees"
     )
     max_megapixels: float = _setting(30.0, "larger pictures are reduced to this", (1, 200))
     alternatives: int = _setting(

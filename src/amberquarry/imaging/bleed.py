@@ -1,4 +1,4 @@
-"""Print of the other side that shines through the paper."""
+"""Bleed-through: print of the other side that shows through the paper."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ def seems_bled(even: Grey) -> bool:
 
 
 def without_bleed(even: Grey) -> Grey | None:
-    """Return an evened page without print that shines through, None where none does.
+    """Return an evened page without bleed-through, None where there is none.
 
     What shines through is paler than the page's own print and blurred by the paper; pale letters
     with sharp edges are printed so and stay.

@@ -235,7 +235,7 @@ def even_page(
         ground = _paper_level(small if lifted is grey else in_blocks(lifted, BLOCK))
         grey = lifted
         if int(ground.min()) < _FLAT_GROUND:
-            levels = f"ground between {ground.min()} and {ground.max()} of 255"
+            levels = f"the background lies between {ground.min()} and {ground.max()} of 255"
             steps.append(PreparationStep(Step.LIGHT, levels))
             grey = _lit(grey, ground)
     if seam is not None:  # between an area turned round and the page beside it

@@ -163,7 +163,7 @@ def prepare(
         front = without_bleed(even)
         shines_through = front is not None and not settings.lift_bleed
         if front is not None and settings.lift_bleed:
-            steps.append(PreparationStep(Step.BLEED, "print of the other side shines through"))
+            steps.append(PreparationStep(Step.BLEED, "bleed-through from the other side"))
             even = front
     # whole factors shrink fastest
     shrink = max(1, round((height * width / _LOOK_PIXELS) ** 0.5))
@@ -193,7 +193,7 @@ def prepare(
     if scale != 1.0:
         steps.append(PreparationStep(Step.RESIZE, f"letters are {letter:.0f} pixels high"))
     if skew:
-        steps.append(PreparationStep(Step.LEVEL, f"lines rise by {skew:.1f} degrees"))
+        steps.append(PreparationStep(Step.LEVEL, f"lines are skewed by {skew:.1f} degrees"))
     # enlarging smooths the noise where it is measured, not where it is taken for ink
     noise = noise_level(even)
     if skew or scale != 1.0:

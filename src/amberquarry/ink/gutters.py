@@ -31,7 +31,11 @@ class White:
     rule: float = 8.0  # of a rule between columns, at least
     near: float = 3.0  # beside a strip, in which text is looked for
     beside: float = 0.12  # share of rows with text in there, on both sides
-    clearest: float = 0.95  # of the longest column's white: the part that nothing breaks
+    clearest: float = 0.98  # share of rows in which the clearest part of the white goes on
+    # beside the clearest part: share of rows with text after it, so many times as far, for the
+    # marks of items hang into the white there
+    lines_after: float = 0.35
+    marks: float = 2.5
     lone: float = 0.9  # share of the rows of text beside it in which the white goes on
 
 
@@ -99,7 +103,8 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
             int(box.y0) // COARSE : int(box.y1) // COARSE,
             int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
         ] = 1
-    extent = _Extent.of(drawn)
+    extent, usable = _Extent.of(drawn), np.flatnonzero(ink.glyphs.usable)
+    every = painted(ink.glyphs.shape, *ink.glyphs.boxes_of(usable).T.astype(float))
     gutters: list[Box] = []
     for width, length, least in _GUTTERS:
         wide = max(2, round(width * letter / COARSE))
@@ -117,6 +122,7 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
                     white,
                     region,
                     drawn,
+                    every,
                     extent,
                     long,
                     rows=least * 1.5 * letter / COARSE,
@@ -219,6 +225,7 @@ def _strips(
     white: NDArray[np.uint8],
     box: tuple[int, int, int, int],
     drawn: NDArray[np.uint8],
+    every: NDArray[np.uint8],
     extent: _Extent,
     long: int,
     rows: float,
@@ -228,6 +235,7 @@ def _strips(
 ) -> list[Box]:
     """Return the strips of one white region with text on both sides over at least `rows` rows.
 
+    drawn: the page's letters. every: all its pieces, brackets and marks too.
     beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
     that the descenders of a line across may reach into the strip; near: columns beside a part of
     the region in which text is looked for.
@@ -254,13 +262,19 @@ def _strips(
             around = np.pad(around, ((0, 0), (near - x - first, 0)))
         run = part[:, first : column + 1]
         found: list[Box] = []
-        # the marks of items hang into the white before them and break its middle: then what
-        # nothing breaks is looked at by itself
-        for stretches in (_stretches(run, around, rows, near), _clearest(run)):
-            for start, stop in [] if found else stretches:
+        for start, stop in _stretches(run, around, rows, near):
+            free = np.flatnonzero(run[:, (start + stop) // 2])
+            x0, x1 = x + first + start, x + first + stop + 1
+            found += _faced((x0, x1), y + free, extent, long, rows, beyond, feet)
+        if not found:
+            # the marks of items hang into the white before them and break its middle
+            facing = extent.facing(y, y + h, x + first, x + first + near)
+            clean = run & (every[y : y + h, x + first : x + column + 1] == 0)
+            for start, stop in _clear_of(clean, np.flatnonzero(_long_runs(facing, feet))):
                 free = np.flatnonzero(run[:, (start + stop) // 2])
                 x0, x1 = x + first + start, x + first + stop + 1
-                found += _faced((x0, x1), y + free, extent, long, rows, beyond, feet)
+                clear = _faced((x0, x1), y + free, extent, long, rows, beyond, feet)
+                found += [strip for strip in clear if _has_text_beside(strip, drawn, near)]
         strips += found
         column += 1
     return strips
@@ -294,11 +308,26 @@ def _faced(
     return strips
 
 
-def _clearest(white: NDArray[np.uint8]) -> list[tuple[int, int]]:
-    """Return the first and last columns of those parts of white that hardly anything breaks."""
-    lengths = white.sum(0)
-    runs = _runs_of(lengths > WHITE.clearest * lengths.max())
-    return [(start, stop - 1) for start, stop in runs]
+def _has_text_beside(strip: Box, drawn: NDArray[np.uint8], near: int) -> bool:
+    """Return whether lines end right before a strip, and others begin not far after it.
+
+    So they do in columns of text; the cells of a table stand anywhere in their columns.
+    """
+    x0, y0, x1, y1 = (int(edge) // COARSE for edge in strip)
+    before = float(drawn[y0:y1, max(0, x0 - near) : x0].any(1).mean())
+    after = float(drawn[y0:y1, x1 : x1 + round(WHITE.marks * near)].any(1).mean())
+    return before >= WHITE.beside and after >= WHITE.lines_after
+
+
+def _clear_of(white: NDArray[np.uint8], rows: NDArray[np.int64]) -> list[tuple[int, int]]:
+    """Return the first and last columns of those parts of white that hardly anything breaks.
+
+    rows: those that text faces each other in; from the first of them to the last counts.
+    """
+    if not len(rows):
+        return []
+    clear = white[rows[0] : rows[-1] + 1].mean(0) > WHITE.clearest
+    return [(start, stop - 1) for start, stop in _runs_of(clear)]
 
 
 def _stretches(
