@@ -349,7 +349,7 @@ class OwnerTest(FolderCase):
         pages = self.out / "pages.jsonl"
         status, errors = self.interrupted(lambda: pages.exists() and pages.stat().st_size)
         self.assertEqual(status, 130, errors)
-        self.assertIn("the same command goes on from here", errors)
+        self.assertIn("run the same command again to resume", errors)
         self.assertNotIn("Traceback", errors)
         self.assertEqual(json.loads((self.out / "summary.json").read_text())["state"], "stopped")
         self.convert()

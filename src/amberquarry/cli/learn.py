@@ -11,7 +11,7 @@ from amberquarry.errors import LearningError
 
 
 def run_learn(lines: Path, out: Path, files: Path, passes: int) -> None:
-    """Teach the reader the lines of a folder, or of corrected pages, and print what it gave."""
+    """Train the reader further on lines of a folder or of corrected pages; prints the result."""
     try:
         from amberquarry.training.labelled import lines_of_folder, lines_of_pages
         from amberquarry.training.learn import Report, learn

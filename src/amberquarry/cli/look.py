@@ -23,7 +23,7 @@ E = TypeVar("E", bound=StrEnum)
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """What is wanted of a page: names parted by commas, and what is printed."""
+    """What is wanted of a page: names separated by commas, and what is printed."""
 
     show: str
     label: bool = False
@@ -74,7 +74,7 @@ def run_look(
 
 
 def _reasons(page: Page) -> str:
-    """Return a row for each block: its kind, how it begins, and the rules that decided on it."""
+    """Return a row for each block: its kind, how it begins, and the rules that decided its kind."""
     rows = []
     for block in page.blocks:
         text = printable(" ".join(block.text.split()))
@@ -85,7 +85,7 @@ def _reasons(page: Page) -> str:
 
 
 def _chosen(text: str, kind: type[E], option: str) -> list[E]:
-    """Return what a list of names parted by commas stands for, each once."""
+    """Return what a list of names separated by commas stands for, each once."""
     names = dict.fromkeys(part.strip() for part in text.split(",") if part.strip())
     known = {member.value: member for member in kind}
     for name in names:

@@ -35,7 +35,7 @@ def say_errors(command: F) -> F:
             click.echo(f"amberquarry: {printable(str(error))}", err=True)
             sys.exit(SOME_FAILED)
         except KeyboardInterrupt:
-            click.echo("\namberquarry: stopped; the same command goes on from here", err=True)
+            click.echo("\namberquarry: stopped; run the same command again to resume", err=True)
             sys.exit(130)
 
     return wrapped  # type: ignore[return-value]
@@ -91,7 +91,7 @@ def reading_options(command: F) -> F:
             "--settings",
             "settings_file",
             type=_Path(dir_okay=False),
-            help="A TOML file of settings; options given here count more.",
+            help="TOML file of settings; options on the command line override it.",
         ),
         click.option(
             "--reader",
@@ -120,7 +120,7 @@ def main(verbose: bool) -> None:
     amberquarry compare scans/ --vary preparation.ink_threshold=0.3,0.42 --out trial
                                               which settings read better
     amberquarry score run truth.jsonl         how right it is, where truth is known
-    amberquarry learn lines/ --out ours.onnx  teach the reader your own lines
+    amberquarry learn lines/ --out ours.onnx  train the reader further on your own lines
     amberquarry demo                          all of this on the shipped collection
     """
     logging.basicConfig(
@@ -135,7 +135,7 @@ def main(verbose: bool) -> None:
 @click.option(
     "--out",
     type=_Path(),
-    help="The run folder; a run that was stopped goes on.",
+    help="Folder for the results. A run that was stopped is resumed.",
 )
 @pages_option
 @jobs_option
@@ -143,7 +143,7 @@ def main(verbose: bool) -> None:
     "--min-confidence",
     type=click.FloatRange(0, 1),
     default=None,
-    help="Leave out words read with less.  [default: 0]",
+    help="Leave out words with a lower confidence.  [default: 0]",
 )
 @click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
 @click.option("--print-settings", is_flag=True, help="Print all settings and what they mean.")
@@ -196,22 +196,22 @@ def convert(
     default=1,
     type=click.IntRange(1),
     show_default=True,
-    help="Which page of a file with several.",
+    help="Page number, for files of several pages.",
 )
 @click.option(
     "--show",
     default="regions,order,words",
     show_default=True,
-    help="Any of regions, order, lines, words, characters, parted by commas.",
+    help="Any of regions, order, lines, words, characters, separated by commas.",
 )
 @click.option("--label", is_flag=True, help="Write text and confidence beside each box.")
 @click.option(
     "--steps",
-    help="Draw the page's way instead: all, or any of source, sheet, prepared, ink, regions, "
-    "lines, words. A single one comes at full size.",
+    help="Draw the processing steps instead: all, or any of source, sheet, prepared, ink, regions, "
+    "lines, words. A single step is drawn at full size.",
 )
 @click.option("--text", is_flag=True, help="Print the text of the page.")
-@click.option("--why", is_flag=True, help="Print each block with the rules that decided on it.")
+@click.option("--why", is_flag=True, help="Print each block with the rules that decided its kind.")
 @reading_options
 @say_errors
 def look(
@@ -227,7 +227,7 @@ def look(
     settings_file: Path | None,
     effort: str | None,
 ) -> None:
-    """Draw what is seen on a page: regions, reading order, lines, words, characters.
+    """Draw what was recognised on a page: regions, reading order, lines, words, characters.
 
     Colours tell the confidence: teal from 0.95, green from 0.8, orange from 0.6, red below.
 
@@ -257,7 +257,7 @@ def look(
     "--out",
     type=_Path(file_okay=False),
     required=True,
-    help="The folder for runs, sheet and the best settings; a stopped comparison goes on.",
+    help="The folder for runs, sheet and the best settings; a stopped comparison is resumed.",
 )
 @click.option(
     "--truth",
@@ -325,16 +325,16 @@ def compare(
     type=click.IntRange(1, 1000),
     default=30,
     show_default=True,
-    help="How often each line is learnt from.",
+    help="How many times each line is trained on.",
 )
 @say_errors
 def learn(lines: Path, out: Path, files: Path, passes: int) -> None:
-    """Teach the reader your own lines and write a model for `convert --reader`.
+    """Train the reader further on your own lines; writes a model for `convert --reader`.
 
     LINES is a folder of line pictures, each with its text in a file of the same name (line-1.png,
     line-1.txt), or a pages.jsonl in which you have corrected the text of lines. Needs the extra
     packages of `pip install 'amberquarry[train]'`. A seventh of the lines is held back to measure
-    by. When stopped, the same command goes on.
+    by. After a stop, the same command resumes.
 
     \b
     amberquarry learn lines/ --out ours.onnx
@@ -351,7 +351,7 @@ def learn(lines: Path, out: Path, files: Path, passes: int) -> None:
 @click.argument("truth", type=_Path())
 @say_errors
 def score(run: Path, truth: Path) -> None:
-    """Measure RUN against TRUTH, a file of page records like pages.jsonl.
+    """Measure the accuracy of RUN against TRUTH, page records like pages.jsonl.
 
     Records of the truth name their document by its identifier or by its source path, and may carry
     a `class`; each class has its row.
