@@ -127,10 +127,10 @@ class ExportTest(unittest.TestCase):
             self.assertTrue(hasattr(amberquarry, name))
 
     def test_import_is_light(self):
-        """Neither PyTorch nor the PDF library is loaded before it is needed."""
+        """Neither PyTorch, SciPy nor the PDF library is loaded before it is needed."""
         code = (
             "import sys, amberquarry;"
-            "print([m for m in ('torch', 'pypdfium2', 'matplotlib') if m in sys.modules])"
+            "print([m for m in ('torch', 'pypdfium2', 'matplotlib', 'scipy') if m in sys.modules])"
         )
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, check=True
