@@ -48,7 +48,7 @@ class ColumnTest(unittest.TestCase):
         self.assertFalse(parts_columns(Box(820, 150, 900, 1400), lines))
 
     def test_a_gutter_that_a_heading_breaks(self):
-        """Parts of a gutter are one beside lines on both sides, and two where a line runs across."""
+        """Its parts are one beside lines on both sides, and two where a line runs across."""
         parts = [Box(820, 150, 900, 500), Box(820, 620, 900, 1400)]
         sides = [line(100, 800, 560), line(920, 1600, 560)]
         self.assertEqual(join_gutters(parts, Lines(sides)), [Box(820, 150, 900, 1400)])
