@@ -97,7 +97,7 @@ class Tries:
     best: Attempt = field(init=False)
     steps: set[Step] = field(init=False)  # taken with the page as it stands
     scene: Page | None = None
-    _paper: float = -1.0
+    _paper: float | None = None  # looked at only where a way asks for it
 
     def __post_init__(self) -> None:
         self.best = self.taken("as it stands", {})
@@ -107,7 +107,7 @@ class Tries:
     @property
     def paper(self) -> float:
         """The share of the picture that is plain paper."""
-        if self._paper < 0:
+        if self._paper is None:
             self._paper = paper_share(self.view.grey)
         return self._paper
 
