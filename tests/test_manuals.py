@@ -104,7 +104,7 @@ class ScreenTest(unittest.TestCase):
 
     def test_heads_of_light_letters_are_read(self):
         """Light letters in bars hardly higher than they are, of any tone, level or tilted."""
-        for tone, angle, parted in ((20, 0, 0), (90, 0.8, 6), (150, 0, 6), (185, 0, 0)):
+        for tone, angle, parted in ((20, 0, 0), (110, 0.8, 6), (150, 0, 6), (185, 0, 0)):
             image = blank()
             draw = ImageDraw.Draw(image)
             prose_at(image, 140)

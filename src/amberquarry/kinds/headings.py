@@ -6,7 +6,6 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from amberquarry.kinds.items import leads_to_page
 from amberquarry.sheet.rulebook import is_left_out, note
 from amberquarry.sheet.typography import MOSTLY, Measures, share_of, size_of
 from amberquarry.values import Block, BlockKind, Style
@@ -95,13 +94,11 @@ HEADING_RULES: tuple[tuple[str, Callable[[_Look], bool]], ...] = (
         and own.text[0].isupper() and own.few_words,
     ),
 )  # fmt: skip
-NUMBERED_ITEM = "heading: numbered item"
 
 
 def mark_headings(blocks: list[Block], usual: Measures) -> None:
     """Mark the headings among the blocks of a page, in place; all other text is none."""
-    kinds = (BlockKind.PARAGRAPH, BlockKind.ITEM)
-    candidates = [block for block in blocks if block.kind in kinds and block.lines]
+    candidates = [b for b in blocks if b.kind is BlockKind.PARAGRAPH and b.lines]
     looks = [_look(block, blocks, usual) for block in candidates]
     for block, look in zip(candidates, looks, strict=True):
         name = _sign_of(block, look)
@@ -139,10 +136,6 @@ def _sign_of(block: Block, look: _Look) -> str | None:
     few = look.lines <= HEADING.most_lines
     if len(look.text) > (HEADING.most_letters if few else HEADING.narrow_letters):
         return None
-    if block.kind is BlockKind.ITEM:
-        large = look.bold or look.size > HEADING.size
-        entry = leads_to_page(block.lines) or is_left_out(NUMBERED_ITEM)
-        return NUMBERED_ITEM if look.alone and look.numbered and large and not entry else None
     if sum(sign.isalpha() for sign in look.text) < 2:
         return None
     for name, holds in HEADING_RULES:

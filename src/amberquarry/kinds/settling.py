@@ -179,11 +179,6 @@ KIND_RULES: tuple[Rule[PageFacts], ...] = (
         lambda blocks, page: items_whole(blocks, page.usual),
     ),
     Rule(
-        "listings whole",
-        "Pieces of a listing are one, with the short lines in and around it.",
-        lambda blocks, page: _joined_code(blocks, page.usual),
-    ),
-    Rule(
         "equations",
         "Lines of signs around a sign of relation, set apart, are a displayed equation.",
         lambda blocks, page: mark_equations(blocks, page.usual),
@@ -224,8 +219,8 @@ KIND_RULES: tuple[Rule[PageFacts], ...] = (
         lambda blocks, page: _mark_notes(blocks, page.usual),
     ),
     Rule(
-        "listings whole at the end",
-        "Lines of a listing that were no notes or headings come back to it.",
+        "listings whole",
+        "Pieces of a listing are one, with the short lines in and around it that are nothing else.",
         lambda blocks, page: _joined_code(blocks, page.usual),
     ),
 )

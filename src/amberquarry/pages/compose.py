@@ -16,7 +16,7 @@ from amberquarry.kinds.figures import (
     place_figures,
     whole_photographs,
 )
-from amberquarry.kinds.headings import HEADING_RULES, NUMBERED_ITEM
+from amberquarry.kinds.headings import HEADING_RULES
 from amberquarry.kinds.listing import code_text
 from amberquarry.kinds.numbered import join_line_numbers
 from amberquarry.kinds.screens import place_screens
@@ -149,7 +149,7 @@ def rules_of_pages() -> list[tuple[str, str]]:
     lists = (PLACE_RULES, TABLE_RULES, KIND_RULES, FIGURE_RULES)
     found = [(rule.name, rule.about) for own in lists for rule in own]
     signs = [(name, "A sign of a heading.") for name, _ in HEADING_RULES]
-    return [*found, *signs, (NUMBERED_ITEM, "A counted item in larger or bold type.")]
+    return [*found, *signs]
 
 
 def compose(sheet: Sheet, texts: Texts, aside: Sequence[Block] = ()) -> list[Block]:
