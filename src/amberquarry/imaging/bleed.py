@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -11,19 +13,32 @@ from amberquarry.imaging.pieces import Labels, connected_pieces
 
 Grey = NDArray[np.uint8]
 
-_TILE, _ROW_STEP, _SPECKS = 128, 3, 3
-_PALE, _LEAST_DEPTH = 0.62, 22.0  # of the usual ink's depth; grey levels
-_FAINTEST = 14.0  # of pieces that are looked at
-_PALE_TILES = 0.04  # share of the inked tiles from which the page is looked into
-_LOW, _HIGH, _LEAST_HEIGHT_PX = 0.35, 3.0, 5  # heights of pieces that count, in letters
-_DEEP = 0.8  # of the usual depth: the page's own print
-_LEAST_PIECES, _LEAST_PALE = 25, 6
-# Of the sharpness of the page's own print: most of the pale pieces are blurred more than the first,
-# those that are less than the second are its own.
-_BLURRED, _PRINTED = 0.8, 0.9
-_MOST = 0.6  # of the usual depth may be taken away
-_RIM = 0.15  # letters: width of the edges of strokes, both sides together
-_SHARE = 95  # percentile of the depth of what shines through
+
+@dataclass(frozen=True, slots=True)
+class BleedThrough:
+    """Pale, blurred print of the other side (`benchmarks/scenes.py`, bled)."""
+
+    tile: int = 128  # pixels
+    step: int = 3  # pixels from row to row that is looked at
+    specks: int = 3  # pixels of pieces that don't count
+    pale: float = 0.62  # of the usual ink's depth
+    depth: float = 22.0  # grey levels of pale print, at least
+    faintest: float = 14.0  # grey levels of pieces that are looked at
+    tiles: float = 0.04  # share of the inked tiles from which the page is looked into
+    low: float = 0.35  # letters: height of pieces that count, at least
+    high: float = 3.0  # letters: the same, at most
+    least_px: int = 5  # height of such pieces
+    deep: float = 0.8  # of the usual depth: the page's own print
+    pieces: int = 25  # of the page's own print
+    pale_pieces: int = 6  # of pale print
+    blurred: float = 0.8  # of the sharpness of own print: most pale pieces are less sharp
+    printed: float = 0.9  # of that sharpness: sharper pieces are the page's own
+    most: float = 0.6  # of the usual depth may be taken away
+    rim: float = 0.15  # letters: width of the edges of strokes, both sides together
+    share: int = 95  # percentile of the depth of bleed-through
+
+
+BLEED = BleedThrough()
 
 
 def seems_bled(even: Grey) -> bool:
@@ -31,17 +46,19 @@ def seems_bled(even: Grey) -> bool:
 
     Cheap: most pages end here.
     """
-    rows, columns = even.shape[0] // _TILE, even.shape[1] // _TILE
+    rows, columns = even.shape[0] // BLEED.tile, even.shape[1] // BLEED.tile
     if not (rows and columns):
         return False
-    tiles = even[: rows * _TILE, : columns * _TILE].reshape(rows, _TILE, columns, _TILE)
-    of_rows = tiles[:, ::_ROW_STEP].min(3).swapaxes(1, 2)
+    tiles = even[: rows * BLEED.tile, : columns * BLEED.tile].reshape(
+        rows, BLEED.tile, columns, BLEED.tile
+    )
+    of_rows = tiles[:, :: BLEED.step].min(3).swapaxes(1, 2)
     # a few specks don't make a part dark
-    depth = 255.0 - np.partition(of_rows, _SPECKS, axis=2)[..., _SPECKS]
-    inked = depth[depth >= _LEAST_DEPTH]
+    depth = 255.0 - np.partition(of_rows, BLEED.specks, axis=2)[..., BLEED.specks]
+    inked = depth[depth >= BLEED.depth]
     if not len(inked):
         return False
-    return bool((inked < _PALE * np.percentile(inked, 80)).mean() > _PALE_TILES)
+    return bool((inked < BLEED.pale * np.percentile(inked, 80)).mean() > BLEED.tiles)
 
 
 def without_bleed(even: Grey) -> Grey | None:
@@ -54,25 +71,27 @@ def without_bleed(even: Grey) -> Grey | None:
     labels, stats = connected_pieces(ink)
     height = stats[:, cv2.CC_STAT_HEIGHT]
     depth, edge = _depth_and_edge(even, labels, len(stats))
-    counted = (height >= _LEAST_HEIGHT_PX) & (depth >= _FAINTEST)
-    if counted.sum() < _LEAST_PIECES:
+    counted = (height >= BLEED.least_px) & (depth >= BLEED.faintest)
+    if counted.sum() < BLEED.pieces:
         return None
     usual = float(np.percentile(depth[counted], 75))
-    own = counted & (depth > _DEEP * usual)
+    own = counted & (depth > BLEED.deep * usual)
     letter = float(np.median(height[own]))
-    counted &= (height >= _LOW * letter) & (height <= _HIGH * letter)
-    own, pale = own & counted, counted & (depth < _PALE * usual)
+    counted &= (height >= BLEED.low * letter) & (height <= BLEED.high * letter)
+    own, pale = own & counted, counted & (depth < BLEED.pale * usual)
     sharpness = edge / np.maximum(depth, 1)
-    if own.sum() < _LEAST_PIECES or pale.sum() < _LEAST_PALE:
+    if own.sum() < BLEED.pieces or pale.sum() < BLEED.pale_pieces:
         return None
     usual_edge = float(np.median(sharpness[own]))
-    if np.median(sharpness[pale]) > _BLURRED * usual_edge:
+    if np.median(sharpness[pale]) > BLEED.blurred * usual_edge:
         return None
-    printed = _PRINTED * usual_edge
-    floor = min(_MOST * usual, float(np.percentile(depth[pale & (sharpness < printed)], _SHARE)))
+    printed = BLEED.printed * usual_edge
+    floor = min(
+        BLEED.most * usual, float(np.percentile(depth[pale & (sharpness < printed)], BLEED.share))
+    )
     sharp = counted & (sharpness >= printed)
     core = ((even < 255 - floor) | sharp[labels]).astype(np.uint8)
-    rim = np.ones((max(3, round(_RIM * letter) | 1),) * 2, np.uint8)
+    rim = np.ones((max(3, round(BLEED.rim * letter) | 1),) * 2, np.uint8)
     # soft edges of the page's own strokes stay as they are
     return np.where(cv2.dilate(core, rim) > 0, even, np.uint8(255))
 

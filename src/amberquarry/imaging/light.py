@@ -16,41 +16,73 @@ from amberquarry.values import PreparationStep, Step
 
 Grey = NDArray[np.uint8]
 
-_FLAT_GROUND = 250  # a ground nowhere darker than this is left alone
-_STROKE_SHARE = 98  # percentile of blocks: an area may hold few letters
-_STEEP = 0.1  # of the ground's level by which it may change over a few blocks
-_NOTCH = 0.75  # of the paper's level: blocks above it lie beside the dark area
-_SEAM_PX = 5
-_WIDEST_STROKE_PX = 17  # of light letters near the edge of a dark area
-_DARK = 0.62  # of the paper's level: areas below it are of the other polarity
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """The level of the paper over a page, in blocks."""
+
+    flat: int = 250  # one that is nowhere darker than this is left alone
+    steep: float = 0.1  # of its level by which it may change over a few blocks
+    beside: float = 0.4  # of the paper: what is darker and reaches the edge may lie beside it
+
+
+@dataclass(frozen=True, slots=True)
+class DarkArea:
+    """Areas with light letters on dark (`benchmarks/scenes.py`, reversed)."""
+
+    stroke_share: int = 98  # percentile of blocks: an area may hold few letters
+    notch: float = 0.75  # of the paper's level: blocks above it lie beside the dark area
+    seam_px: int = 5  # of the soft edge around it
+    stroke_px: int = 17  # of light letters near its edge
+    level: float = 0.62  # of the paper's level: areas below it are of the other polarity
+    lighter: float = 1.5  # contrast of light strokes over that of dark ones, at least
+    no_paper: int = 140  # grey level of blocks: nothing as light as paper is there, only letters
+    edge: float = 0.95  # of the blocks along its edge
+    large: int = 3000  # blocks of a large one
+    share: float = 0.94  # of these that are dark
+    strong: float = 30.0  # grey levels by which strokes differ from it,
+    strong_share: float = 0.5  # or share of its level;
+    weak: float = 14.0  # the same where they stand out from its usual grain
+    weak_share: float = 0.25  # or share of its level,
+    stands_out: float = 2.5  # by so many times
+    few: float = 0.0005  # of it with strokes: a slide of a few words is no table top
+
+
+@dataclass(frozen=True, slots=True)
+class Threshold:
+    """Where ink begins; grey levels unless said."""
+
+    lowest: float = 100.0  # of it
+    depth: float = 12.0  # of it under white
+    contrast: float = 18.0  # tiles with less take the page's ink level
+    noise: float = 4.5  # deviations of the paper's noise, as far as faint print is trusted
+    contrast_noise: float = 7.0  # the same for the contrast of a tile
+    grain_px: float = 0.8  # pixels of a blur that halves the noise of single pixels
+    darkest: float = 0.02  # part of a tile's pixels
+    darker: float = 0.16  # part of a tile's pixels
+    grain: float = 2.2  # of the depth of the second part, that the first has in ink
+    grain_depth: float = 45.0  # of grain, at most
+    under_grain: float = 1.6  # of grain's depth, where the threshold lies in it
+    mostly: float = 0.8  # of a page, that is grain
+    low_paper: int = 200  # of a tile's median: what is lower is ink, or a picture
+    off_white: int = 10  # under white, that are no grain
+    rough: int = 9  # of grain: 12 and more where it read as ink, 6 in blurred print
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What is looked at for the share of paper, and in scans in black and white."""
+
+    paper: int = 215  # grey level of evened paper, at least
+    pixels: float = 1.5e6  # of the picture that is looked at
+    speck: int = 4  # pixels of a speck, at most
+    specks: int = 2  # for each letter: then the scan is full of them
+
+
+GROUND, DARK, THRESHOLD, LOOK = Ground(), DarkArea(), Threshold(), Look()
 INK_SHARE = 0.42
 HEALED_INK_SHARE = 0.3  # thin strokes of healed pictures are pale
 MERGED_INK_SHARE = 0.58  # the grey between the letters of blurred words is deep
-_LIGHTER = 1.5  # contrast of light strokes in a dark area over that of dark ones, at least
-_NO_PAPER = 140  # of blocks: nothing as light as paper is there, only letters
-_DARK_EDGE = 0.95  # of the blocks along the edge of a dark area
-_LARGE_PANEL, _DARK_SHARE = 3000, 0.94  # blocks of a large one, and how many of them are dark
-_LOWEST_THRESHOLD = 100.0
-# Faint print is trusted as far as the noise of the paper lets it: these are deviations.
-_THRESHOLD_NOISE, _CONTRAST_NOISE = 4.5, 7.0
-_GRAIN_PX = 0.8  # a blur of this size halves the noise of single pixels
-# Parts of a tile's pixels; of the depth of the second, that the first has in ink; how deep grain
-# is; of its depth, where the threshold lies in it; of a page, that is grain.
-_DARKEST, _DARKER, _GRAIN, _GRAIN_DEPTH, _UNDER_GRAIN, _MOSTLY = 0.02, 0.16, 2.2, 45.0, 1.6, 0.8
-# Of a tile's median: what is lower is ink, or a picture; grey levels under white that are no grain;
-# how rough grain is. Measured on 12 real pictures: 12 and more where it was read as ink, 6 in
-# blurred print (benchmarks/realpages.py).
-_LOW_PAPER, _OFF_WHITE, _ROUGH = 200, 10, 9
-_LEAST_DEPTH = 12.0  # of the threshold under white
-_PAPER, _LOOK_PIXELS = 215, 1.5e6
-_BESIDE = 0.4  # of the paper's level: what is darker and reaches the edge may lie beside the paper
-# Strokes on dark ground differ from it by so many grey levels and so much of its own level, at all
-# or where they also stand out from its usual grain by so many times.
-_STRONG, _STRONG_SHARE, _WEAK, _WEAK_SHARE, _STANDS_OUT = 30.0, 0.5, 14.0, 0.25, 2.5
-_FEW_BLOCKS = 0.0005  # of such an area: a slide of a few words is no table top
-_SPECK_PIXELS = 4  # and fewer
-_MANY_SPECKS = 2  # for each letter: then the scan is full of them
-_LEAST_CONTRAST = 18.0  # tiles with less take the page's ink level
 
 
 def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
@@ -59,13 +91,13 @@ def dark_areas(small: Grey, paper: float, reach: int) -> NDArray[np.bool_]:
     reach: blocks that a dark area must measure at least in both directions.
     """
     calm = cv2.medianBlur(small, 5)
-    dark = (calm < _DARK * paper).astype(np.uint8)
+    dark = (calm < DARK.level * paper).astype(np.uint8)
     kernel = np.ones((reach, reach), np.uint8)
     dark = cv2.morphologyEx(dark, cv2.MORPH_OPEN, kernel)
     # light letters leave holes and notches in the area they stand on
     wide = _closed(dark, reach)
     # a strip of paper between two dark areas is longer than a letter's stroke
-    bright = (calm > _NOTCH * paper).astype(np.uint8)
+    bright = (calm > DARK.notch * paper).astype(np.uint8)
     for shape in ((3, 4 * reach), (4 * reach, 3)):
         wide = wide & (1 - cv2.morphologyEx(bright, cv2.MORPH_OPEN, np.ones(shape, np.uint8)))
     return wide.astype(bool)
@@ -115,22 +147,22 @@ def _with_light_letters(blocks: _Blocks, dark: NDArray[np.bool_], paper: float) 
     ground = cv2.medianBlur(blocks.mean.astype(np.uint8), 9).astype(np.float32)
     count, labels = cv2.connectedComponents(dark.astype(np.uint8), connectivity=8)
     inner = cv2.erode(dark.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    low = blocks.mean < _DARK * paper
+    low = blocks.mean < DARK.level * paper
     found = []
     for number in range(1, count):
         area = labels == number
         if not _is_panel(area, low):
             continue
-        inside = inner & area & (blocks.mean < _NOTCH * paper)
+        inside = inner & area & (blocks.mean < DARK.notch * paper)
         if not inside.any():
             inside = area
-        light = float(np.percentile((blocks.lightest - ground)[inside], _STROKE_SHARE))
-        dark_strokes = float(np.percentile((ground - blocks.darkest)[inside], _STROKE_SHARE))
+        light = float(np.percentile((blocks.lightest - ground)[inside], DARK.stroke_share))
+        dark_strokes = float(np.percentile((ground - blocks.darkest)[inside], DARK.stroke_share))
         # in pictures and inside bold letters both are alike
-        if light >= max(_LIGHTER * dark_strokes, _LEAST_CONTRAST):
+        if light >= max(DARK.lighter * dark_strokes, THRESHOLD.contrast):
             level = float(np.median(blocks.mean[inside]))
-            letters = float(np.percentile(blocks.lightest[inside], _STROKE_SHARE))
-            found.append(_DarkArea(area, level, max(letters, level + _LEAST_CONTRAST)))
+            letters = float(np.percentile(blocks.lightest[inside], DARK.stroke_share))
+            found.append(_DarkArea(area, level, max(letters, level + THRESHOLD.contrast)))
     return found
 
 
@@ -141,7 +173,7 @@ def _is_panel(area: NDArray[np.bool_], dark: NDArray[np.bool_]) -> bool:
     """
     edge = area & (cv2.erode(area.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
     along = float(dark[edge].mean()) if edge.any() else 1.0
-    return along >= _DARK_EDGE or (area.sum() >= _LARGE_PANEL and dark[area].mean() >= _DARK_SHARE)
+    return along >= DARK.edge or (area.sum() >= DARK.large and dark[area].mean() >= DARK.share)
 
 
 def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.uint8]:
@@ -159,7 +191,7 @@ def _outlined(grey: Grey, small: Grey, dark: NDArray[np.bool_]) -> NDArray[np.ui
         return full
     level = (np.median(small[dark]) + np.median(small[(band > 0) & ~dark])) / 2
     inside = (grey < level).astype(np.uint8)
-    strokes = np.ones((_WIDEST_STROKE_PX, _WIDEST_STROKE_PX), np.uint8)
+    strokes = np.ones((DARK.stroke_px, DARK.stroke_px), np.uint8)
     inside = cv2.morphologyEx(inside, cv2.MORPH_CLOSE, strokes)
     inside = cv2.morphologyEx(inside, cv2.MORPH_OPEN, strokes)
     chosen = cv2.resize(band, (width, height), interpolation=cv2.INTER_NEAREST)
@@ -191,7 +223,7 @@ def _steep(ground: Grey) -> NDArray[np.bool_]:
     """Return the blocks near which the ground changes at once, as at the edge of a shadow."""
     near = np.ones((7, 7), np.uint8)
     high, low = cv2.dilate(ground, near), cv2.erode(ground, near)
-    return np.asarray(high - low > _STEEP * high)
+    return np.asarray(high - low > GROUND.steep * high)
 
 
 def _with_edges(grey: Grey, ground: Grey, steep: NDArray[np.bool_]) -> Grey:
@@ -234,7 +266,7 @@ def even_page(
         lifted = without_shade(grey, small)
         ground = _paper_level(small if lifted is grey else in_blocks(lifted, BLOCK))
         grey = lifted
-        if int(ground.min()) < _FLAT_GROUND:
+        if int(ground.min()) < GROUND.flat:
             levels = f"the background lies between {ground.min()} and {ground.max()} of 255"
             steps.append(PreparationStep(Step.LIGHT, levels))
             grey = _lit(grey, ground)
@@ -254,7 +286,7 @@ def reverse_dark(grey: Grey, small: Grey) -> tuple[Grey, NDArray[np.bool_] | Non
     """
     lightest = float(np.percentile(small, 97))
     # a page that is dark but for its letters has no paper to compare with
-    paper = 255.0 if lightest < _NO_PAPER else lightest
+    paper = 255.0 if lightest < DARK.no_paper else lightest
     reach = 5
     dark = (
         dark_areas(small, paper, reach)
@@ -268,7 +300,7 @@ def reverse_dark(grey: Grey, small: Grey) -> tuple[Grey, NDArray[np.bool_] | Non
     full = _outlined(grey, small, dark)
     seam = None
     if not dark.all():
-        near = np.ones((_SEAM_PX, _SEAM_PX), np.uint8)
+        near = np.ones((DARK.seam_px, DARK.seam_px), np.uint8)
         seam = cv2.morphologyEx(full, cv2.MORPH_GRADIENT, near) > 0
     return _reversed(grey, areas, full), seam, float(dark.mean())
 
@@ -301,7 +333,7 @@ def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | N
     small = in_blocks(grey, BLOCK) if small is None else small
     if min(small.shape) < 16:
         return None
-    dark = cv2.medianBlur(small, 5) < _BESIDE * float(np.percentile(small, 97))
+    dark = cv2.medianBlur(small, 5) < GROUND.beside * float(np.percentile(small, 97))
     dark = cv2.morphologyEx(dark.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
     wide = _closed(dark, 5)  # light letters in it belong to a dark area
     _, labels = cv2.connectedComponents(wide, connectivity=8)
@@ -319,9 +351,9 @@ def beside_paper(grey: Grey, small: Grey | None = None) -> NDArray[np.bool_] | N
             continue
         strokes = np.maximum(blocks.mean - blocks.darkest, blocks.lightest - blocks.mean)[inside]
         level = float(np.median(blocks.mean[inside]))
-        weak = max(_WEAK, _WEAK_SHARE * level, _STANDS_OUT * float(np.median(strokes)))
-        varied = strokes > min(weak, max(_STRONG, _STRONG_SHARE * level))
-        if varied.sum() <= max(2, _FEW_BLOCKS * varied.size):
+        weak = max(DARK.weak, DARK.weak_share * level, DARK.stands_out * float(np.median(strokes)))
+        varied = strokes > min(weak, max(DARK.strong, DARK.strong_share * level))
+        if varied.sum() <= max(2, DARK.few * varied.size):
             plain[area & (dark > 0)] = 1
     if not plain.any():
         return None
@@ -357,10 +389,10 @@ def paper_share(grey: Grey) -> float:
     """
     if is_bilevel(grey):
         return 1.0
-    shrink = max(1.0, (grey.size / _LOOK_PIXELS) ** 0.5)
+    shrink = max(1.0, (grey.size / LOOK.pixels) ** 0.5)
     size = tuple(max(1, round(length / shrink)) for length in grey.shape[::-1])
     small = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
-    paper = even_page(small)[0] > _PAPER
+    paper = even_page(small)[0] > LOOK.paper
     beside = beside_paper(small)  # evened, it is white as well
     return float((paper if beside is None else paper & ~beside).mean())
 
@@ -391,8 +423,8 @@ def drop_specks(grey: Grey) -> Grey:
     ink = (grey < 128).astype(np.uint8)
     labels, stats = connected_pieces(ink)
     area = stats[:, cv2.CC_STAT_AREA]
-    specks = area <= _SPECK_PIXELS
-    if specks.sum() < _MANY_SPECKS * max(50, int((area >= 4 * _SPECK_PIXELS).sum())):
+    specks = area <= LOOK.speck
+    if specks.sum() < LOOK.specks * max(50, int((area >= 4 * LOOK.speck).sum())):
         return grey
     letters = cv2.dilate((~specks[labels] & (ink > 0)).astype(np.uint8), np.ones((5, 5), np.uint8))
     beside = np.zeros(len(area), bool)
@@ -429,7 +461,7 @@ def ink_of(
     share: float = INK_SHARE,
     noise: float | None = None,
     enlarged: float = 1.0,
-    least_contrast: float = _LEAST_CONTRAST,
+    least_contrast: float = THRESHOLD.contrast,
     tell_grain: bool = True,
 ) -> NDArray[np.uint8]:
     """Return the ink (1) of an evened page: a threshold between paper and each tile's own ink.
@@ -441,34 +473,38 @@ def ink_of(
     height, width = even.shape
     noise, grained = noise_level(even) if noise is None else noise, even
     if noise > 5:
-        even = cv2.GaussianBlur(even, (0, 0), _GRAIN_PX * max(1.0, enlarged))
+        even = cv2.GaussianBlur(even, (0, 0), THRESHOLD.grain_px * max(1.0, enlarged))
         noise /= 2
-    least = max(least_contrast, _CONTRAST_NOISE * noise)
-    highest = 255 - max(_LEAST_DEPTH, _THRESHOLD_NOISE * noise)
+    least = max(least_contrast, THRESHOLD.contrast_noise * noise)
+    highest = 255 - max(THRESHOLD.depth, THRESHOLD.noise * noise)
     tile = 128
     rows, columns = max(1, height // tile), max(1, width // tile)
     step = 2 if min(height, width) > 400 else 1
     tiles = _tiles_of(even, rows, columns, step)
     tiles = tiles.reshape(len(tiles), -1)
-    ranks = [int(part * (tiles.shape[1] - 1)) for part in (_DARKEST, _DARKER, 0.5)]
+    ranks = [
+        int(part * (tiles.shape[1] - 1)) for part in (THRESHOLD.darkest, THRESHOLD.darker, 0.5)
+    ]
     ranked = np.sort(tiles, axis=1, kind="stable")  # bytes by their digits: faster than parting
     darkest, darker, paper = (ranked[:, rank].astype(np.float32) for rank in ranks)
     depth = 255 - darkest
     # grain thins out slowly, ink ends at once
-    grain = (depth <= _GRAIN_DEPTH) & (depth <= _GRAIN * (255 - darker)) & tell_grain
-    if grain.mean() <= _MOSTLY:  # faint print looks like grain in places
+    grain = (
+        (depth <= THRESHOLD.grain_depth) & (depth <= THRESHOLD.grain * (255 - darker)) & tell_grain
+    )
+    if grain.mean() <= THRESHOLD.mostly:  # faint print looks like grain in places
         grain[:] = False
     inked = (depth >= least) & ~grain
     usual = float(np.median(darkest[inked])) if inked.any() else 255 - least
     darkest[~inked] = usual
     # where a dark copy was evened its grain is deep, and the paper between its grains is grey
-    dull = (paper >= _LOW_PAPER) & (paper < 255 - _OFF_WHITE)
+    dull = (paper >= THRESHOLD.low_paper) & (paper < 255 - THRESHOLD.off_white)
     if dull.any():
-        dull &= _roughness(_tiles_of(grained, rows, columns, step)) >= _ROUGH
-    white = np.where(dull, paper + _OFF_WHITE, 255)
+        dull &= _roughness(_tiles_of(grained, rows, columns, step)) >= THRESHOLD.rough
+    white = np.where(dull, paper + THRESHOLD.off_white, 255)
     levels = white - share * (white - darkest)
-    levels = np.where(grain, np.minimum(levels, 255 - _UNDER_GRAIN * depth), levels)
-    levels = np.clip(levels, _LOWEST_THRESHOLD, highest)
+    levels = np.where(grain, np.minimum(levels, 255 - THRESHOLD.under_grain * depth), levels)
+    levels = np.clip(levels, THRESHOLD.lowest, highest)
     if float(levels.max() - levels.min()) < 12:
         return cv2.threshold(even, float(levels.mean()), 1, cv2.THRESH_BINARY_INV)[1]
     field = cv2.GaussianBlur(levels.reshape(rows, columns).astype(np.float32), (0, 0), 0.7)

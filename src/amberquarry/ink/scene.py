@@ -22,26 +22,43 @@ from amberquarry.values.groups import linked
 Grey = NDArray[np.uint8]
 Floats = NDArray[np.float64]
 
-_LOOK_PX = 1400  # longer side of the picture in which letters are looked for
-_WINDOWS = (25, 61)  # pixels of the surroundings against which a pixel is light or dark
-_LOWEST, _TALLEST = 11, 0.35  # pixels, and share of the picture's height
-_LARGEST_AREA = 0.02  # of the picture
-_NARROWEST, _WIDEST = 0.07, 2.2  # width over height
-_FILL = (0.12, 0.92)  # of the box
-_UNEVEN = 0.75  # deviation of the stroke's width over its mean
-_THICKEST = 0.42  # stroke over height
-_CONTRAST = 28.0  # grey levels between letter and ground
-_SAME = 0.55  # overlap over union from which two regions are one letter
-_ALIKE = 2.1  # ratio of heights in one line
-_STROKES_ALIKE = 2.0
-_TONES_ALIKE = 40.0  # grey levels
-_SPACE = 1.1  # heights of white between neighbours
-_LEVEL = 0.5  # heights that neighbours must share
-_LEAST_LETTERS = 3
-_ROOM = (0.35, 0.45)  # heights taken in above and below, before and after
-_WORKING_PX = 44.0  # height of letters in straightened lines
-_MOST_LETTERS, _MOST_LINES = 2500, 120  # of a picture, the clearest ones
-_LEADING = 1.4  # heights of a line that lie between lines of one board at most
+
+@dataclass(frozen=True, slots=True)
+class SceneLetter:
+    """Regions of a photograph that may be letters (`benchmarks/scenes.py`, boards)."""
+
+    look_px: int = 1400  # longer side of the picture in which letters are looked for
+    windows: tuple[int, int] = (25, 61)  # pixels around one, against which it is light or dark
+    lowest: int = 11  # pixels high, at least
+    tallest: float = 0.35  # of the picture's height, at most
+    largest: float = 0.02  # of the picture, at most
+    narrowest: float = 0.07  # width over height
+    widest: float = 2.2  # the same, at most
+    fill: tuple[float, float] = (0.12, 0.92)  # of the box
+    uneven: float = 0.75  # deviation of the stroke's width over its mean
+    thickest: float = 0.42  # stroke over height
+    contrast: float = 28.0  # grey levels between letter and background
+    same: float = 0.55  # overlap over union from which two regions are one letter
+    most: int = 2500  # of a picture, the clearest ones
+
+
+@dataclass(frozen=True, slots=True)
+class SceneRow:
+    """Letters of a photograph that make a line; lengths in their heights unless said."""
+
+    alike: float = 2.1  # ratio of heights, at most
+    strokes: float = 2.0  # ratio of the widths of strokes, at most
+    tones: float = 40.0  # grey levels between them, at most
+    space: float = 1.1  # of white between neighbours
+    level: float = 0.5  # that neighbours share, at least
+    letters: int = 3  # at least
+    room: tuple[float, float] = (0.35, 0.45)  # taken in above and below, before and after
+    working_px: float = 44.0  # height of letters in straightened lines
+    most: int = 120  # of a picture, the clearest ones
+    leading: float = 1.4  # between lines of one board, at most
+
+
+SEEN, ROW = SceneLetter(), SceneRow()
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +103,7 @@ class SceneLine:
 
 def find_scene_lines(grey: Grey) -> list[SceneLine]:
     """Return lines of what may be text in a photograph (H, W), from the top down."""
-    scale = max(1.0, max(grey.shape) / _LOOK_PX)
+    scale = max(1.0, max(grey.shape) / SEEN.look_px)
     size = (max(1, round(grey.shape[1] / scale)), max(1, round(grey.shape[0] / scale)))
     look = cv2.resize(grey, size, interpolation=cv2.INTER_AREA) if scale > 1 else grey
     letters = _letters(np.asarray(look, np.uint8))
@@ -99,28 +116,28 @@ def find_scene_lines(grey: Grey) -> list[SceneLine]:
     found.sort(key=lambda line: float(line[0][:, 1].mean()))
     return [
         _straightened(grey, corners, height, bool(letters.light[members[0]]))
-        for corners, height, members in found[:_MOST_LINES]
+        for corners, height, members in found[: ROW.most]
     ]
 
 
 def _letters(look: Grey) -> _Letters:
     """Return the regions of a picture that are shaped like letters."""
     height, width = look.shape
-    most = int(_LARGEST_AREA * height * width)
+    most = int(SEEN.largest * height * width)
     if most <= 40:
         return _none()
     rows: list[tuple[float, ...]] = []
-    for window in _WINDOWS:
+    for window in SEEN.windows:
         near = np.ones((window, window), np.uint8)
         high, low = cv2.dilate(look, near), cv2.erode(look, near)
         middle = (high.astype(np.int16) + low) // 2
-        clear = high.astype(np.int16) - low >= _CONTRAST
+        clear = high.astype(np.int16) - low >= SEEN.contrast
         for mask in (clear & (look < middle), clear & (look > middle)):
             rows += _shaped(look, mask.astype(np.uint8), most)
     if not rows:
         return _none()
     table = np.array(rows, np.float64)
-    table = table[np.argsort(-table[:, 7], kind="stable")[:_MOST_LETTERS]]
+    table = table[np.argsort(-table[:, 7], kind="stable")[: SEEN.most]]
     letters = _Letters(table[:, :4], table[:, 4], table[:, 5], table[:, 6] > 0)
     return letters.take(_distinct(letters))
 
@@ -130,12 +147,12 @@ def _shaped(look: Grey, mask: NDArray[np.uint8], most: int) -> list[tuple[float,
     labels, stats = connected_pieces(mask)
     w, h, area = stats[:, 2], stats[:, 3], stats[:, 4]
     fits = (
-        (h >= _LOWEST)
-        & (h <= _TALLEST * look.shape[0])
-        & (w >= _NARROWEST * h)
-        & (w <= _WIDEST * h)
-        & (area >= _FILL[0] * w * h)
-        & (area <= _FILL[1] * w * h)
+        (h >= SEEN.lowest)
+        & (h <= SEEN.tallest * look.shape[0])
+        & (w >= SEEN.narrowest * h)
+        & (w <= SEEN.widest * h)
+        & (area >= SEEN.fill[0] * w * h)
+        & (area <= SEEN.fill[1] * w * h)
         & (area <= most)
     )
     fits[0] = False
@@ -166,7 +183,7 @@ def _measure(
     ridge = (depth >= cv2.dilate(depth, np.ones((3, 3), np.uint8))) & (mask > 0)
     widths = 2 * depth[ridge] - 0.5
     mean = float(widths.mean())
-    if widths.std() > _UNEVEN * mean or mean > _THICKEST * max(h, w):
+    if widths.std() > SEEN.uneven * mean or mean > SEEN.thickest * max(h, w):
         return None
     y0, y1 = max(0, y - 1), min(look.shape[0], y + h + 1)
     x0, x1 = max(0, x - 1), min(look.shape[1], x + w + 1)
@@ -176,7 +193,7 @@ def _measure(
     if not behind.any():
         return None
     tone, ground = float(np.median(part[own > 0])), float(np.median(part[behind]))
-    if abs(tone - ground) < _CONTRAST:
+    if abs(tone - ground) < SEEN.contrast:
         return None
     return tone, mean, float(tone > ground), abs(tone - ground)
 
@@ -192,7 +209,7 @@ def _distinct(letters: _Letters) -> NDArray[np.intp]:
             high = np.minimum(boxes[row, 2:], boxes[others, 2:])
             shared = np.clip(high - low, 0, None).prod(1)
             union = areas[row] + areas[others] - shared
-            if ((shared > _SAME * union) & (letters.light[others] == letters.light[row])).any():
+            if ((shared > SEEN.same * union) & (letters.light[others] == letters.light[row])).any():
                 continue
         kept.append(row)
     return np.array(kept, np.intp)
@@ -213,23 +230,23 @@ def _lines(letters: _Letters) -> list[NDArray[np.intp]]:
         letters.stroke[:, None], letters.stroke[None]
     )
     near = (
-        (larger < _ALIKE * smaller)
-        & (gap < _SPACE * smaller)
+        (larger < ROW.alike * smaller)
+        & (gap < ROW.space * smaller)
         & (gap > -0.3 * smaller)
-        & (shared > _LEVEL * smaller)
-        & (strokes < _STROKES_ALIKE)
-        & (np.abs(letters.tone[:, None] - letters.tone[None]) < _TONES_ALIKE)
+        & (shared > ROW.level * smaller)
+        & (strokes < ROW.strokes)
+        & (np.abs(letters.tone[:, None] - letters.tone[None]) < ROW.tones)
         & (letters.light[:, None] == letters.light[None])
     )
     group = linked(near)
     order = np.lexsort((box[:, 0], group))
     groups = np.split(order, np.flatnonzero(np.diff(group[order])) + 1)
-    long = [members for members in groups if len(members) >= _LEAST_LETTERS]
+    long = [members for members in groups if len(members) >= ROW.letters]
     # short words count where a line of like letters stands over or under them
     short = [
         members
         for members in groups
-        if len(members) < _LEAST_LETTERS and any(_beside(letters, members, line) for line in long)
+        if len(members) < ROW.letters and any(_beside(letters, members, line) for line in long)
     ]
     return long + short
 
@@ -246,7 +263,7 @@ def _beside(letters: _Letters, few: NDArray[np.intp], line: NDArray[np.intp]) ->
         box[few, 1].min() - box[line, 3].max(),
         box[line, 1].min() - box[few, 3].max(),
     )
-    return bool(across and 0.7 < mine / size < 1.5 and tone < _TONES_ALIKE and away < 1.2 * size)
+    return bool(across and 0.7 < mine / size < 1.5 and tone < ROW.tones and away < 1.2 * size)
 
 
 def _quadrilateral(line: _Letters) -> tuple[Floats, float]:
@@ -262,7 +279,7 @@ def _quadrilateral(line: _Letters) -> tuple[Floats, float]:
         slopes.append(rise[far] / run[far])
     known = np.concatenate(slopes)
     slope = float(np.clip(np.median(known), -0.6, 0.6)) if len(known) else 0.0
-    up, aside = _ROOM[0] * height, _ROOM[1] * height
+    up, aside = ROW.room[0] * height, ROW.room[1] * height
     level_top = line.box[:, 1] - slope * x
     level_foot = line.box[:, 3] - slope * x
     top, foot = float(level_top.min()) - up, float(level_foot.max()) + up
@@ -281,7 +298,7 @@ def _quadrilateral(line: _Letters) -> tuple[Floats, float]:
 
 
 def _straightened(grey: Grey, corners: Floats, height: float, light: bool) -> SceneLine:
-    scale = _WORKING_PX / height
+    scale = ROW.working_px / height
     width = max(4, round(float(np.linalg.norm(corners[1] - corners[0])) * scale))
     tall = max(4, round(float(np.linalg.norm(corners[3] - corners[0])) * scale))
     if scale < 0.7:  # average before sampling
@@ -301,7 +318,9 @@ def group_boards(boxes: list[Box]) -> list[list[int]]:
         box[:, None, 3], box[None, :, 3]
     )
     smaller = np.minimum(height[:, None], height[None])
-    near = (across > 0) & (gap < _LEADING * smaller) & (height[:, None] < _ALIKE * height[None])
+    near = (
+        (across > 0) & (gap < ROW.leading * smaller) & (height[:, None] < ROW.alike * height[None])
+    )
     group = linked(near & near.T)
     boards = [sorted(np.flatnonzero(group == n), key=lambda n: box[n, 1]) for n in np.unique(group)]
     rows: list[list[list[int]]] = []
