@@ -61,31 +61,72 @@ from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.sheet.typography import type_size
 from amberquarry.values import UNKNOWN, Box, Line, Style, Word
 
-# A line is believed to be text if its mean confidence reaches this; short ones, which specks and
-# textures give, must be surer by up to the second figure.
-_SHORT_TRIAL, _LONG_TRIAL = 15, 45  # letters of the lines that a page is tried with
-_LEAST_CONFIDENCE, _SHORT_LINE_EXTRA = 0.4, 0.5
+
+@dataclass(frozen=True, slots=True)
+class Believable:
+    """What is believed to be text: mean confidences of characters."""
+
+    least: float = 0.4  # of a line, at least
+    extra: float = 0.5  # by which a short one must be surer: specks and textures give such
+    short: float = 6.0  # characters over which that falls to a third
+    mostly: float = 0.6  # of a page's letters in an unknown script: then scraps are too
+    scrap: int = 5  # letters of a line that tell nothing by themselves
+    hand_column: int = 4  # the net's column that tells writing from print
+    by_hand: int = 4  # letters of a line that tell it, at least
+
+
+@dataclass(frozen=True, slots=True)
+class Retry:
+    """Lines that are read again in other sizes, or in parts; lengths in x-heights."""
+
+    few: int = 6  # pieces of a short line
+    sure_short: float = 0.9  # confidence below which a short line is read again
+    sure_long: float = 0.85  # the same of a longer one
+    most: int = 300  # such lines of a page: more are noise
+    wide_gap: float = 4.0  # of white in a row of a listing, over which it is read in parts
+    part_gap: float = 1.5  # of white beside which type may have another size
+    other_size: float = 0.14  # logarithm of the ratio of such sizes, at least
+    surer: float = 0.01  # mean confidence by which a line in parts must be read better
+    far_apart: float = 0.3  # logarithm of sizes from which that is not asked
+    capitals: int = 2  # letters read as such that may be small ones
+
+
+@dataclass(frozen=True, slots=True)
+class LoneDash:
+    """A dash that stands alone in its cell."""
+
+    cells: int = 2  # lines in its row, at least
+    most: float = 0.25  # of a page's sure lines: more are textures
+    across: float = 2.0  # width over height of such a stroke, at least
+
+
+@dataclass(frozen=True, slots=True)
+class NoteMark:
+    """The raised mark with which a note begins; lengths in x-heights."""
+
+    foot: float = 0.5  # over the line, at least
+    height: float = 0.75  # of it, at least
+
+
+@dataclass(frozen=True, slots=True)
+class TrialLines:
+    """Lines that a page is tried with."""
+
+    short: int = 15  # letters, at least
+    long: int = 45  # letters: longer ones tell as much
+
+
+BELIEVABLE, RETRY, DASH, NOTE_MARK, TRIAL = (
+    Believable(),
+    Retry(),
+    LoneDash(),
+    NoteMark(),
+    TrialLines(),
+)
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)  # the net's order
-_HAND, _LEAST_BY_HAND = 4, 4  # the net's column that tells writing from print; letters of a line
-_MOSTLY = 0.6  # of letters: a page's in an unknown script, capitals of a part of a line
-_SCRAP = 5  # letters of a line that tell nothing by themselves
-_MARK_FOOT, _MARK_HEIGHT = 0.5, 0.75  # x-heights over the line of a note's mark; its own height
-_FEW_PIECES, _SURE_SHORT = 6, 0.9  # of a line that is tried in other sizes
-_MOST_TRIED = 300  # such lines of a page: more are noise
 _OTHER_SIZES = (1 / CAPITAL_RATIO, CAPITAL_RATIO)
-_SURE_LONG = 0.85  # of a longer line
 _NEAR_SIZES = (0.8, 1.25)
-_WIDE_GAP = 4.0  # x-heights of white within a row of a listing, over which it is read in parts
-# White, in x-heights, beside which type may have another size; logarithm of their ratio.
-_PART_GAP, _OTHER_SIZE = 1.5, 0.14
-# Of the mean confidence, by which a line in parts must be read better; logarithm of their sizes
-# from which that is not asked.
-_SURER, _FAR_APART = 0.01, 0.3
-_CAPITALS = 2  # letters read as such that may be small ones
-# Lines in the row of a dash that stands alone in its cell; of a page's sure lines, such dashes.
-_CELLS_BESIDE, _MOST_DASHES = 2, 0.25
-_DASHES, _ACROSS = ("-", "–", "—", "−"), 2.0  # width over height of such a stroke, at least
-_SHORT_LINE = 6.0  # characters over which the extra falls to a third
+_DASHES = ("-", "–", "—", "−")
 
 
 @dataclass(frozen=True, slots=True)
@@ -274,11 +315,11 @@ def _read_all(
             readings.append(apart if any(believable(part.read) for part in apart) else [])
             continue
         best = read_as(line, owned)
-        short = line.plain or len(line.pieces) <= _FEW_PIECES
+        short = line.plain or len(line.pieces) <= RETRY.few
         # letters of one height may be small ones or capitals and figures; in faint or broken print
         # the measure of a line is a little off
-        sure, sizes = (_SURE_SHORT, _OTHER_SIZES) if short else (_SURE_LONG, _NEAR_SIZES)
-        if best.confidence < sure and tried < _MOST_TRIED:
+        sure, sizes = (RETRY.sure_short, _OTHER_SIZES) if short else (RETRY.sure_long, _NEAR_SIZES)
+        if best.confidence < sure and tried < RETRY.most:
             tried += 1
             others = [replace(line, x_height=line.x_height * ratio) for ratio in sizes]
             others_read = [read_as(other, owned) for other in others]
@@ -288,7 +329,7 @@ def _read_all(
                 dashes[number] = best
             readings.append([])
             continue
-        if _widest_gap(line, ink) <= _PART_GAP * line.x_height:
+        if _widest_gap(line, ink) <= RETRY.part_gap * line.x_height:
             readings.append([best])
             continue
         [boxes] = place_characters([best.unplaced(owned)])
@@ -314,23 +355,23 @@ def _in_rows(dashes: dict[int, _Reading], readings: list[list[_Reading]]) -> dic
         [
             parts[0].line.box
             for parts in readings
-            if parts and parts[0].confidence > _SURE_SHORT and len(parts[0].line.pieces) > 1
+            if parts and parts[0].confidence > RETRY.sure_short and len(parts[0].line.pieces) > 1
         ]
     ).reshape(-1, 4)
-    if len(dashes) >= _MOST_DASHES * len(beside):
+    if len(dashes) >= DASH.most * len(beside):
         return {}
     middles = {number: dash.line.box.middle[1] for number, dash in dashes.items()}
     cells = {n: ((beside[:, 1] < y) & (y < beside[:, 3])).sum() for n, y in middles.items()}
-    return {n: dash for n, dash in dashes.items() if cells[n] >= _CELLS_BESIDE}
+    return {n: dash for n, dash in dashes.items() if cells[n] >= DASH.cells}
 
 
 def _placed(part: _Reading, boxes: NDArray[np.float32]) -> PlacedText:
     """Return the characters of a part of a line where their ink is; boxes: (N, 4)."""
     read, line = part.read, part.line
     base = np.polyval(line.baseline, part.centres)
-    if len(read.text) > _SCRAP:
+    if len(read.text) > BELIEVABLE.scrap:
         foot, height = base[0] - boxes[0, 3], boxes[0, 3] - boxes[0, 1]
-        if foot > _MARK_FOOT * line.x_height and height > _MARK_HEIGHT * line.x_height:
+        if foot > NOTE_MARK.foot * line.x_height and height > NOTE_MARK.height * line.x_height:
             read = with_note_mark(read, part.first_figure)
     text = settle_case(read.text, base - boxes[:, 1])
     return PlacedText(text, boxes, read.confidences, read.styles, edges_of(part.picture, boxes))
@@ -342,7 +383,7 @@ def _surer(parts: list[_Reading], whole: _Reading) -> bool:
         return False
     confidences = np.concatenate([part.read.confidences for part in parts])
     sizes = [part.line.x_height for part in parts]
-    gain = _SURER if math.log(max(sizes) / min(sizes)) < _FAR_APART else 0.0
+    gain = RETRY.surer if math.log(max(sizes) / min(sizes)) < RETRY.far_apart else 0.0
     return float(confidences.mean()) > whole.confidence + gain
 
 
@@ -363,7 +404,7 @@ def parts_at_wide_gaps(line: TextLine, ink: Ink) -> list[TextLine]:
     They keep the base line and size of the row.
     """
     pieces, gaps = _gaps_of(line, ink)
-    cuts = np.flatnonzero(gaps > _WIDE_GAP * line.x_height) + 1
+    cuts = np.flatnonzero(gaps > RETRY.wide_gap * line.x_height) + 1
     return [
         replace(line, box=ink.glyphs.box_of(own), pieces=own)
         for own in np.split(pieces, cuts)
@@ -384,14 +425,14 @@ def parts_of_one_size(
     # the words of an entry in large type stand farther apart than those of its label
     high = boxes[signs, 3] - boxes[signs, 1]
     size_there = np.maximum(line.x_height, np.minimum(high[1:], high[:-1]))
-    runs = np.split(signs, np.flatnonzero(gaps > _PART_GAP * size_there) + 1)
+    runs = np.split(signs, np.flatnonzero(gaps > RETRY.part_gap * size_there) + 1)
     if len(runs) < 2:
         return []
     parts: list[tuple[NDArray[np.int64], float]] = []
     for run in runs:
         size = _size_of("".join(text[n] for n in run), boxes[run])
         before = parts[-1][1] if parts else 0.0
-        if parts and (not size or not before or abs(math.log(size / before)) < _OTHER_SIZE):
+        if parts and (not size or not before or abs(math.log(size / before)) < RETRY.other_size):
             parts[-1] = np.concatenate([parts[-1][0], run]), before or size
         else:
             parts.append((run, size))
@@ -416,7 +457,7 @@ def _size_of(text: str, boxes: NDArray[np.float32]) -> float:
     """
     letters = [letter for letter in text if letter.isalpha()]
     capitals = sum(map(str.isupper, letters))
-    mostly = capitals >= max(_CAPITALS, _MOSTLY * len(letters))
+    mostly = capitals >= max(RETRY.capitals, BELIEVABLE.mostly * len(letters))
     return CAPITAL_RATIO ** int(mostly) * type_size(text, boxes)
 
 
@@ -425,14 +466,14 @@ def believable(found: Characters) -> bool:
     text = found.text.strip()
     if not text:
         return False
-    least = _LEAST_CONFIDENCE + _SHORT_LINE_EXTRA * math.exp(-len(text) / _SHORT_LINE)
+    least = BELIEVABLE.least + BELIEVABLE.extra * math.exp(-len(text) / BELIEVABLE.short)
     return float(found.confidences.mean()) >= least
 
 
 def _is_dash(line: TextLine, read: Characters, ink: Ink) -> bool:
     """Return whether a line is one stroke across, read as a dash: only which is doubtful."""
     [first, *others] = line.pieces.tolist()
-    across = ink.glyphs.width[first] > _ACROSS * ink.glyphs.height[first]
+    across = ink.glyphs.width[first] > DASH.across * ink.glyphs.height[first]
     return not others and bool(across) and read.text.strip() in _DASHES
 
 
@@ -478,9 +519,9 @@ def make_line(placed: PlacedText, alphabet: Alphabet = EUROPEAN) -> Line:
 def _by_hand(line: PlacedText) -> bool:
     """Return whether the letters of a line look written by hand; False where few tell."""
     letters = [n for n, sign in enumerate(line.text) if sign.isalnum()]
-    if line.styles.shape[1] <= _HAND or len(letters) < _LEAST_BY_HAND:
+    if line.styles.shape[1] <= BELIEVABLE.hand_column or len(letters) < BELIEVABLE.by_hand:
         return False
-    return float(line.styles[letters, _HAND].mean()) > 0.5
+    return float(line.styles[letters, BELIEVABLE.hand_column].mean()) > 0.5
 
 
 def _set_apart(likely: list[bool]) -> frozenset[Style]:
@@ -498,11 +539,11 @@ def settle_unknown(lines: list[Line]) -> None:
     """Mark scraps on a page in an unknown script as well: its marks often stand as lines."""
     unknown = sum(line.text.count(UNKNOWN) for line in lines)
     letters = unknown + sum(letter.isalpha() for line in lines for letter in line.text)
-    if unknown <= _MOSTLY * letters:
+    if unknown <= BELIEVABLE.mostly * letters:
         return
     for line in lines:
         own = [letter for letter in line.text if letter.isalpha() or letter == UNKNOWN]
-        scrap = len(own) <= _SCRAP and not any(letter.isnumeric() for letter in line.text)
+        scrap = len(own) <= BELIEVABLE.scrap and not any(letter.isnumeric() for letter in line.text)
         if UNKNOWN in own or (own and scrap):
             line.unsupported_script = True
 
@@ -516,9 +557,9 @@ def trial_lines(ink: Ink, lines: list[TextLine], letter: float, most: int) -> li
 
     def rank(line: TextLine) -> tuple[int, int]:
         tall = int((ink.glyphs.height[line.pieces] >= 0.5 * letter).sum())
-        if tall > _LONG_TRIAL:
+        if tall > TRIAL.long:
             return 1, tall
-        return (0 if tall >= _SHORT_TRIAL else 2), -tall
+        return (0 if tall >= TRIAL.short else 2), -tall
 
     return sorted(lines, key=rank)[:most]
 
