@@ -77,8 +77,8 @@ def views_of(
     """
     view = _reduced(source, settings.max_megapixels)
     if colours is not None and settings.lift_marks:
-        size = view.grey.shape[::-1]
         if view.grey is not source:
+            size = view.grey.shape[::-1]
             colours = np.asarray(cv2.resize(colours, size, interpolation=cv2.INTER_AREA), np.uint8)
         lifted = without_marks(view.grey, colours)
         if lifted is not None:

@@ -53,14 +53,19 @@ class WhiteInWords:
 WHITE, IN_WORDS = White(), WhiteInWords()
 
 
+def _edges(glyphs: Glyphs, chosen: NDArray[np.bool_]) -> list[NDArray[np.float64]]:
+    """Return the left, upper, right and lower edges of some pieces."""
+    edges = (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)
+    return [edge[chosen].astype(float) for edge in edges]
+
+
 def _whole(glyphs: Glyphs, chosen: NDArray[np.bool_], letter: float) -> NDArray[np.uint8]:
     """Return pieces painted whole, with the white between those larger than usual.
 
     The white in a large heading is wider than that between columns.
     """
     shape = glyphs.shape
-    index = np.flatnonzero(chosen)
-    edges = [a[index].astype(float) for a in (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)]
+    edges = _edges(glyphs, chosen)
     raster = painted(shape, *edges)
     wider = WHITE.large_white * (edges[3] - edges[1] - WHITE.large * letter)
     large = wider > 0
@@ -92,7 +97,8 @@ class _Extent:
 
 def find_gutters(ink: Ink, letter: float) -> list[Box]:
     """Return upright white strips with text to both sides: between columns of text or tables."""
-    drawn = _whole(ink.glyphs, core_letters(ink.glyphs, letter), letter)
+    letters = core_letters(ink.glyphs, letter)
+    drawn = _whole(ink.glyphs, letters, letter)
     if cv2.hasNonZero(ink.drawn_rules):
         rule = cv2.dilate(ink.drawn_rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
@@ -103,8 +109,8 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
             int(box.y0) // COARSE : int(box.y1) // COARSE,
             int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
         ] = 1
-    extent, usable = _Extent.of(drawn), np.flatnonzero(ink.glyphs.usable)
-    every = painted(ink.glyphs.shape, *ink.glyphs.boxes_of(usable).T.astype(float))
+    extent = _Extent.of(drawn)
+    marks = painted(ink.glyphs.shape, *_edges(ink.glyphs, ink.glyphs.usable & ~letters))
     gutters: list[Box] = []
     for width, length, least in _GUTTERS:
         wide = max(2, round(width * letter / COARSE))
@@ -122,7 +128,7 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
                     white,
                     region,
                     drawn,
-                    every,
+                    marks,
                     extent,
                     long,
                     rows=least * 1.5 * letter / COARSE,
@@ -144,10 +150,7 @@ def _signs(glyphs: Glyphs, letter: float) -> NDArray[np.uint8]:
     """
     low = glyphs.usable & (glyphs.height < 0.5 * letter)
     large = np.maximum(glyphs.height, glyphs.width) >= IN_WORDS.sign * letter
-    index = np.flatnonzero(low & large)
-    left, top, right, bottom = (
-        a[index].astype(float) for a in (glyphs.left, glyphs.top, glyphs.right, glyphs.bottom)
-    )
+    left, top, right, bottom = _edges(glyphs, low & large)
     return painted(glyphs.shape, left, top - letter, right, bottom + letter)
 
 
@@ -225,7 +228,7 @@ def _strips(
     white: NDArray[np.uint8],
     box: tuple[int, int, int, int],
     drawn: NDArray[np.uint8],
-    every: NDArray[np.uint8],
+    marks: NDArray[np.uint8],
     extent: _Extent,
     long: int,
     rows: float,
@@ -235,7 +238,7 @@ def _strips(
 ) -> list[Box]:
     """Return the strips of one white region with text on both sides over at least `rows` rows.
 
-    drawn: the page's letters. every: all its pieces, brackets and marks too.
+    drawn: the page's letters. marks: its pieces that are too small for letters.
     beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
     that the descenders of a line across may reach into the strip; near: columns beside a part of
     the region in which text is looked for.
@@ -269,7 +272,7 @@ def _strips(
         if not found:
             # the marks of items hang into the white before them and break its middle
             facing = extent.facing(y, y + h, x + first, x + first + near)
-            clean = run & (every[y : y + h, x + first : x + column + 1] == 0)
+            clean = run & (marks[y : y + h, x + first : x + column + 1] == 0)
             for start, stop in _clear_of(clean, np.flatnonzero(_long_runs(facing, feet))):
                 free = np.flatnonzero(run[:, (start + stop) // 2])
                 x0, x1 = x + first + start, x + first + stop + 1

@@ -98,13 +98,16 @@ HEADING_RULES: tuple[tuple[str, Callable[[_Look], bool]], ...] = (
 
 def mark_headings(blocks: list[Block], usual: Measures) -> None:
     """Mark the headings among the blocks of a page, in place; all other text is none."""
-    candidates = [b for b in blocks if b.kind is BlockKind.PARAGRAPH and b.lines]
+    told = (BlockKind.PARAGRAPH, BlockKind.ITEM)
+    text = [block for block in blocks if block.kind in told and block.lines]
+    candidates = [block for block in text if block.kind is BlockKind.PARAGRAPH]
     looks = [_look(block, blocks, usual) for block in candidates]
     for block, look in zip(candidates, looks, strict=True):
-        name = _sign_of(block, look)
+        name = _sign_of(look)
         if name is not None:
             block.kind = BlockKind.HEADING
             note(block, name)
+    for block in text:
         block.level, block.headline = None, 0
 
 
@@ -131,7 +134,7 @@ def _look(block: Block, blocks: list[Block], usual: Measures) -> _Look:
     )
 
 
-def _sign_of(block: Block, look: _Look) -> str | None:
+def _sign_of(look: _Look) -> str | None:
     """Return the name of the rule by which a block is a heading, None where it is none."""
     few = look.lines <= HEADING.most_lines
     if len(look.text) > (HEADING.most_letters if few else HEADING.narrow_letters):
