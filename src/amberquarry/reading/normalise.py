@@ -186,7 +186,7 @@ def cut_line(
         return LinePicture(np.zeros((LINE_HEIGHT, columns), np.float32), first_x, wide)
     area = np.s_[y0:y1, x0:x1]
     crop, seen = grey[area], ink.seen(area)
-    if seen is not None:
+    if seen is not None and seen[0].any():  # boxes may overlap where no ink does
         hidden, inked = seen
         soft = cv2.dilate(hidden.view(np.uint8), _AROUND) > 0
         crop = np.where(soft & ~(inked & ~hidden), np.uint8(255), crop)
