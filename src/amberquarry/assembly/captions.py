@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from amberquarry.kinds.captions import NEAR, label_of
+from amberquarry.kinds.captions import CAPTION, label_of
 from amberquarry.values import Block, BlockKind, Box, Page
 
 _CAPTIONED = frozenset({BlockKind.FIGURE, BlockKind.TABLE, BlockKind.CODE})
@@ -32,7 +32,7 @@ def join_captions(pages: list[Page]) -> None:
         for gap, n, m in pairs:
             caption, owner = captions[n], owners[m]
             size = max((line.x_height for line in caption.lines), default=0.0)
-            if owner in caption_of or n in taken or gap > NEAR * max(size, 1.0):
+            if owner in caption_of or n in taken or gap > CAPTION.near * max(size, 1.0):
                 continue
             taken.add(n)
             caption_of[owner] = caption

@@ -21,14 +21,23 @@ EMPHASISED = {
     BlockKind.ENTRY,
 }
 _SAMPLE_LINES = 400  # of a document, to tell its language by
-# A compound keeps its hyphen where its letters are so likely with it, as natural logarithms of the
-# odds against the word without: beside a part that holds a hyphen already, between two known words
-# long enough to be no syllables, between other known words, and between what is not known.
-_BESIDE_HYPHENS, _BETWEEN_LONG, _BETWEEN_SHORT, _BETWEEN_UNKNOWN = -12.0, -8.0, -3.0, 0.0
-_LONG = 4  # letters
+
+
+@dataclass(frozen=True, slots=True)
+class Hyphen:
+    """Log odds against the word without a hyphen, up to which a compound keeps it."""
+
+    beside: float = -12.0  # a part that holds a hyphen already
+    long: float = -8.0  # between two known words long enough to be no syllables
+    short: float = -3.0  # between other known words
+    unknown: float = 0.0  # between what is not known
+    letters: int = 4  # of a long word
+    capitals: int = 4  # letters of a word in capitals that may be divided
+
+
+HYPHEN = Hyphen()
 # Languages that write compounds in one word: that both parts are known tells nothing there.
 _JOINING = frozenset({"de", "nl", "da", "nb", "sv", "fi", "hu"})
-_LEAST_CAPITALS = 4  # letters of a word in capitals that may be divided
 _HYPHENS = "-\u2010\u00ad¬"
 
 
@@ -77,11 +86,11 @@ class Lexicon:
             return odds > 0
         parts = compound.split("-")
         if "-" in left or "-" in right:
-            return odds > _BESIDE_HYPHENS
+            return odds > HYPHEN.beside
         known = all(part in listed or part in self.own for part in parts)
         if not known or self.prior.language in _JOINING:
-            return odds > _BETWEEN_UNKNOWN
-        return odds > (_BETWEEN_LONG if min(map(len, parts)) >= _LONG else _BETWEEN_SHORT)
+            return odds > HYPHEN.unknown
+        return odds > (HYPHEN.long if min(map(len, parts)) >= HYPHEN.letters else HYPHEN.short)
 
 
 def _bare(word: str) -> str:
@@ -114,7 +123,7 @@ def join_lines(lines: list[str], lexicon: Lexicon) -> tuple[str, list[int]]:
 def _in_capitals(text: str) -> bool:
     """Return whether a text has several letters, all of them capitals."""
     letters = [sign for sign in text if sign.isalpha()]
-    return len(letters) >= _LEAST_CAPITALS and all(sign.isupper() for sign in letters)
+    return len(letters) >= HYPHEN.capitals and all(sign.isupper() for sign in letters)
 
 
 def emphasis_of(block: Block, text: str, starts: list[int]) -> list[Emphasis]:

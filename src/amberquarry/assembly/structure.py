@@ -25,17 +25,38 @@ from amberquarry.values import (
     Table,
 )
 
-_ZONE = 0.15  # of the page's height at top and foot, in which running heads stand
-_SAME_HEIGHT = 0.012  # of the page's height, by which one may lie off on another page
-_ALIKE = 0.8  # of the letters of two running heads
-_NEAR_PAGES = 4  # on which a running head is looked for: left and right pages differ
-_FEW_PAGES = 3  # fewer say nothing against what one page says
-_SAME_SIZE = 0.07  # of the logarithm of sizes: headings of one level
+
+@dataclass(frozen=True, slots=True)
+class RunningHeads:
+    """Heads and feet that return on other pages."""
+
+    zone: float = 0.15  # of the page's height at top and foot
+    height: float = 0.012  # of it, by which one may lie off on another page
+    alike: float = 0.8  # of the letters of two of them
+    near: int = 4  # pages on which one is looked for: left and right ones differ
+    few: int = 3  # pages: fewer say nothing against what one page says
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """Levels of headings."""
+
+    same: float = 0.07  # of the logarithm of sizes: one level
+    most: int = 6  # levels
+
+
+@dataclass(frozen=True, slots=True)
+class Stories:
+    """Pages of stories side by side, as newspapers have."""
+
+    size: float = 1.3  # of the text: their headings
+    fewest: int = 2  # pairs of headings beside each other
+    many: int = 5  # such pairs say enough
+    sizes: int = 3  # of headings, with which fewer pairs do
+
+
+HEADS, LEVELS, STORIES = RunningHeads(), Levels(), Stories()
 _NUMBERING = re.compile(r"^(\d{1,2}(?:\.\d{1,2}){0,4})\.?\s")
-_MOST_LEVELS = 6
-_STORY_SIZE = 1.3  # of the text
-# Pairs of headings beside each other at least; so many say enough, fewer with so many sizes.
-_FEWEST_BESIDE, _MANY_BESIDE, _STORY_SIZES = 2, 5, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,12 +88,12 @@ def settle_running(pages: list[Page]) -> None:
     for edge in edges:
         near = [
             other
-            for number in range(edge.page - _NEAR_PAGES, edge.page + _NEAR_PAGES + 1)
+            for number in range(edge.page - HEADS.near, edge.page + HEADS.near + 1)
             for other in (of_page.get(number, []) if number != edge.page else [])
-            if other.top == edge.top and abs(other.height - edge.height) < _SAME_HEIGHT
+            if other.top == edge.top and abs(other.height - edge.height) < HEADS.height
         ]
         alike = any(
-            len(edge.text) > 2 and Indel.normalized_similarity(edge.text, other.text) >= _ALIKE
+            len(edge.text) > 2 and Indel.normalized_similarity(edge.text, other.text) >= HEADS.alike
             for other in near
         )
         marked = edge.block.kind in RUNNING
@@ -83,7 +104,7 @@ def settle_running(pages: list[Page]) -> None:
             marked
             and edge.block.kind is not BlockKind.PAGE_NUMBER
             and not near
-            and len(pages) >= _FEW_PAGES
+            and len(pages) >= HEADS.few
         ):
             edge.block.kind = BlockKind.PARAGRAPH
     for page in pages:
@@ -99,7 +120,7 @@ def _edges(page: Page, number: int) -> list[_Edge]:
         if not block.lines or block.rotation:
             continue
         height = height_on_page(page, block)
-        if height < _ZONE or height > 1 - _ZONE:
+        if height < HEADS.zone or height > 1 - HEADS.zone:
             letters = "".join(
                 sign for line in block.lines for sign in line.text.lower() if sign.isalpha()
             )
@@ -150,7 +171,7 @@ def set_levels(pages: list[Page]) -> None:
     of_one_size: list[list[int]] = []
     for number in order:
         last = of_one_size[-1][-1] if of_one_size else None
-        if last is not None and found[last][1] - found[number][1] < _SAME_SIZE:
+        if last is not None and found[last][1] - found[number][1] < LEVELS.same:
             of_one_size[-1].append(number)
         else:
             of_one_size.append([number])
@@ -161,7 +182,7 @@ def set_levels(pages: list[Page]) -> None:
             for n in members
         )
         depth = depths.most_common(1)[0][0]
-        level = min(_MOST_LEVELS, max(level + 1, depth))
+        level = min(LEVELS.most, max(level + 1, depth))
         for n in members:
             found[n][0].level = level
 
@@ -178,15 +199,15 @@ def _over_stories(headings: list[Block], sizes: list[float], usual: float) -> li
     Several stand beside each other there, and their sizes tell the width of their stories. The name
     at the top is none of them.
     """
-    large = [n for n, size in enumerate(sizes) if size > _STORY_SIZE * usual]
+    large = [n for n, size in enumerate(sizes) if size > STORIES.size * usual]
     beside = sum(_level(headings[a].box, headings[b].box) for a, b in combinations(large, 2))
-    if beside < _FEWEST_BESIDE:
+    if beside < STORIES.fewest:
         return []
     top = min(large, key=lambda n: headings[n].box.y0)
     named = sizes[top] == max(sizes[n] for n in large)
     over = [n for n in large if n != top or not named]
-    steps = np.diff(np.log(sorted(sizes[n] for n in over))) > _SAME_SIZE
-    return over if beside >= _MANY_BESIDE or steps.sum() + 1 >= _STORY_SIZES else []
+    steps = np.diff(np.log(sorted(sizes[n] for n in over))) > LEVELS.same
+    return over if beside >= STORIES.many or steps.sum() + 1 >= STORIES.sizes else []
 
 
 def _level(box: Box, other: Box) -> bool:

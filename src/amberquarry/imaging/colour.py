@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -11,19 +13,43 @@ from amberquarry.imaging.pieces import Labels, connected_pieces
 
 Grey = NDArray[np.uint8]
 
-# Ink is how much of the paper's level is missing. Of coloured ink, less is missing in the brightest
-# channel; all of a mark is above the least, dark print above the most.
-_COLOURED, _LEAST_INK, _DARK_INK = 0.8, 0.1, 0.5
-_FINE_PIXELS = 4e6  # pages with more are looked at in half their size
-_GAP, _THICK, _MOST_THICK = 0.005, 0.01, 0.3  # of the page's longer side; share of a mark's area
-_DEEPEST = 75  # percentile of a mark's ink that is taken for its own level
-_PAPER, _PAPER_LEVEL = 0.8, 90  # of the ground's percentile: what marks stand on
-_DARKEST_PAPER, _LOOK_STEP = 100, 7  # grey level of most pixels
-# Of the longer side, over which a mark goes on where its colour is lost; pixels of that side from
-# which this is told from edges of letters.
-_REACH, _LARGE = 0.03, 1000
-_LEAST_LENGTH, _CROSSED = 0.015, 3  # of the longer side; dark pieces that a mark crosses
-_WITHIN = 0.7  # of a piece's pixels: with more in a mark it is not crossed by it
+
+@dataclass(frozen=True, slots=True)
+class ColouredInk:
+    """Coloured ink, as how much of the paper's level is missing."""
+
+    coloured: float = 0.8  # share of a grey ink that the brightest channel shows; colours show less
+    least: float = 0.1  # a mark has at least so much
+    dark: float = 0.5  # dark print has more
+    deepest: int = 75  # percentile of a mark's ink that is its own level
+
+
+@dataclass(frozen=True, slots=True)
+class ColouredMark:
+    """A stamp or mark of coloured ink; lengths as shares of the page's longer side."""
+
+    gap: float = 0.005  # between its parts
+    thick: float = 0.01  # width of a thick stroke
+    most_thick: float = 0.3  # share of its area in thick strokes: more is a picture
+    reach: float = 0.03  # over which it goes on where its colour is lost
+    large: int = 1000  # pixels of that side, from which this is told from edges of letters
+    length: float = 0.015  # of a mark, at least
+    crossed: int = 3  # dark pieces that it crosses, at least
+    within: float = 0.7  # of a piece's pixels: with more in a mark it is not crossed by it
+
+
+@dataclass(frozen=True, slots=True)
+class PageColours:
+    """The page that coloured ink stands on."""
+
+    fine: float = 4e6  # pixels: with more it is looked at in half its size
+    paper: float = 0.8  # of the ground's level: what marks stand on
+    ground: int = 90  # percentile of the greys that is the ground's level
+    darkest: int = 100  # median grey level: darker pages bear light print
+    step: int = 7  # pixels from one that is looked at to the next
+
+
+INK, MARK, PAGE = ColouredInk(), ColouredMark(), PageColours()
 
 
 def without_marks(grey: Grey, colours: NDArray[np.uint8]) -> Grey | None:
@@ -34,21 +60,21 @@ def without_marks(grey: Grey, colours: NDArray[np.uint8]) -> Grey | None:
     Marks are thin, long pieces of coloured ink that touch several dark pieces; coloured letters and
     areas are left alone. Under a mark the brightest channel shows the dark print by itself.
     """
-    shrink = 2 if grey.size > _FINE_PIXELS else 1
+    shrink = 2 if grey.size > PAGE.fine else 1
     size = (grey.shape[1] // shrink, grey.shape[0] // shrink)
     if min(size) < 64:
         return None
     brightest = _brightest(colours)
     ink, bright_ink = (_ink_in(part, shrink) for part in (grey, brightest))
-    coloured = ((bright_ink < _COLOURED * ink) & (ink > _LEAST_INK)).astype(np.uint8)
+    coloured = ((bright_ink < INK.coloured * ink) & (ink > INK.least)).astype(np.uint8)
     if not coloured.any():
         return None
-    if np.median(grey[::_LOOK_STEP, ::_LOOK_STEP]) < _DARKEST_PAPER:
+    if np.median(grey[:: PAGE.step, :: PAGE.step]) < PAGE.darkest:
         return None  # light print on dark
     ground = cv2.resize(ground_of(grey), size)
-    dark = (bright_ink > _DARK_INK).astype(np.uint8)
+    dark = (bright_ink > INK.dark).astype(np.uint8)
     longest = max(size)
-    gap = np.ones((round(_GAP * longest) | 1,) * 2, np.uint8)
+    gap = np.ones((round(MARK.gap * longest) | 1,) * 2, np.uint8)
     joined = cv2.morphologyEx(coloured, cv2.MORPH_CLOSE, gap)
     labels, stats, chosen = _crossing(joined, coloured, dark, ground)
     if not chosen.any():
@@ -56,8 +82,8 @@ def without_marks(grey: Grey, colours: NDArray[np.uint8]) -> Grey | None:
     near = np.ones((3, 3), np.uint8)
     print_free = cv2.dilate(dark, near) == 0
     pale = np.zeros(joined.shape, bool)
-    if longest >= _LARGE:
-        pale = _between(joined, longest) & (ink > _LEAST_INK) & print_free
+    if longest >= MARK.large:
+        pale = _between(joined, longest) & (ink > INK.least) & print_free
         wider, its_stats, its_chosen = _crossing(joined | pale, coloured, dark, ground)
         if its_chosen.any():
             labels, stats, chosen = wider, its_stats, its_chosen
@@ -66,12 +92,12 @@ def without_marks(grey: Grey, colours: NDArray[np.uint8]) -> Grey | None:
         left, top, width, height = stats[number, :4]
         part = np.s_[top : top + height, left : left + width]
         own = (labels[part] == number) & (coloured[part] > 0)
-        lightness[number] = 1 - np.percentile(bright_ink[part][own], _DEEPEST)
+        lightness[number] = 1 - np.percentile(bright_ink[part][own], INK.deepest)
     deep = cv2.erode(lightness[labels], np.ones((5, 5), np.uint8))
     pale &= chosen[labels]
     if pale.any():
         edges = (cv2.dilate(pale.astype(np.uint8), near) > 0) & print_free
-        deep[edges] = np.minimum(deep[edges], 1 - np.percentile(bright_ink[pale], _DEEPEST))
+        deep[edges] = np.minimum(deep[edges], 1 - np.percentile(bright_ink[pale], INK.deepest))
     return _lifted(grey, brightest, deep)
 
 
@@ -88,15 +114,15 @@ def _crossing(
     longest = max(joined.shape)
     labels, stats = connected_pieces(joined)
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(1)
-    chosen = sides >= _LEAST_LENGTH * longest
+    chosen = sides >= MARK.length * longest
     chosen[0] = False
-    core = np.ones((round(_THICK * longest) | 1,) * 2, np.uint8)
+    core = np.ones((round(MARK.thick * longest) | 1,) * 2, np.uint8)
     area = stats[:, cv2.CC_STAT_AREA]
     thick = np.bincount(
         labels[cv2.morphologyEx(joined, cv2.MORPH_OPEN, core) > 0], minlength=len(area)
     )
-    chosen &= thick <= _MOST_THICK * area
-    chosen &= _pieces_crossed(labels, dark, len(area)) >= _CROSSED
+    chosen &= thick <= MARK.most_thick * area
+    chosen &= _pieces_crossed(labels, dark, len(area)) >= MARK.crossed
     chosen &= _on_paper(ground, labels, area)
     chosen &= np.bincount(labels.ravel(), coloured.ravel(), len(area)) > 0
     return labels, stats, chosen
@@ -107,7 +133,7 @@ def _between(marks: NDArray[np.uint8], longest: int) -> NDArray[np.bool_]:
 
     Compressed pictures lose the colour of pale ruling in places.
     """
-    reach = round(_REACH * longest) | 1
+    reach = round(MARK.reach * longest) | 1
     bridged = [
         cv2.morphologyEx(marks, cv2.MORPH_CLOSE, np.ones(shape, np.uint8))
         for shape in ((1, reach), (reach, 1))
@@ -118,7 +144,7 @@ def _between(marks: NDArray[np.uint8], longest: int) -> NDArray[np.bool_]:
 def _on_paper(ground: Grey, labels: Labels, area: NDArray[np.int32]) -> NDArray[np.bool_]:
     """Return which marks stand on the page's paper, not on a coloured area or in a photograph."""
     around = np.bincount(labels.ravel(), ground.ravel(), len(area)) / np.maximum(area, 1)
-    return np.asarray(around >= _PAPER * np.percentile(ground, _PAPER_LEVEL))
+    return np.asarray(around >= PAGE.paper * np.percentile(ground, PAGE.ground))
 
 
 def _lifted(grey: Grey, brightest: Grey, deep: NDArray[np.float32]) -> Grey:
@@ -157,5 +183,5 @@ def _pieces_crossed(labels: Labels, dark: NDArray[np.uint8], count: int) -> NDAr
     both = (near > 0) & (pieces > 0)
     pairs, covered = np.unique(near[both] * len(stats) + pieces[both], return_counts=True)
     mark, piece = np.divmod(pairs, len(stats))
-    beyond = covered < _WITHIN * stats[piece, cv2.CC_STAT_AREA]
+    beyond = covered < MARK.within * stats[piece, cv2.CC_STAT_AREA]
     return np.bincount(mark[beyond], minlength=count)

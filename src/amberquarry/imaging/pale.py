@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -10,17 +12,33 @@ from amberquarry.imaging.pieces import connected_pieces
 
 Grey = NDArray[np.uint8]
 
-# Of the depth of the page's ink: what grey letters reach, and what belongs to them.
-_CORE, _BODY = 0.3, 0.18
-_LEAST_DEPTH = 130.0  # grey levels: on faint pages grain is as deep
-_STEP = 4  # pixels from one that is looked at to the next, for the usual depth
-_NEAR = 5  # pixels, the side of the square around ink in which its soft edges lie
-_LEAST_CORE = 150  # pixels on a page
-_NOISIEST = 3.0  # grey levels: stains and print that shines through look like grey letters
-# Letters high at least and at most, wide at most; of its box, that a letter fills at most.
-_LOWEST, _HIGHEST, _WIDEST, _FULLEST = 0.15, 2.5, 8.0, 0.75
-# Pieces of the height of letters that must be there, and how high those are.
-_FEWEST, _LETTER = 6, (0.5, 1.8)
+
+@dataclass(frozen=True, slots=True)
+class Pale:
+    """Grey letters beside black ones, by the depth of the page's ink."""
+
+    core: float = 0.3  # of it, that they reach
+    body: float = 0.18  # of it, that belongs to them
+    depth: float = 130.0  # grey levels: on faint pages grain is as deep
+    noisiest: float = 3.0  # grey levels of noise: stains look like grey letters
+    step: int = 4  # pixels from one that is looked at to the next, for the usual depth
+    near: int = 5  # pixels: side of the square around ink in which its soft edges lie
+    pixels: int = 150  # that reach the core, on a page
+
+
+@dataclass(frozen=True, slots=True)
+class PaleLetter:
+    """The shape of such letters, in the usual height of letters."""
+
+    lowest: float = 0.15  # its height, at least
+    highest: float = 2.5  # its height, at most
+    widest: float = 8.0  # its width, at most
+    fullest: float = 0.75  # of its box, that it fills
+    fewest: int = 6  # pieces of the height of letters that must be there
+    height: tuple[float, float] = (0.5, 1.8)  # of those
+
+
+PALE, LETTER = Pale(), PaleLetter()
 
 
 def with_pale_print(even: Grey, ink: Grey, letter: float, noise: float) -> Grey:
@@ -31,26 +49,26 @@ def with_pale_print(even: Grey, ink: Grey, letter: float, noise: float) -> Grey:
     the page is as dark as most of its print. letter: usual height of letters in pixels. noise: of
     the paper, in grey levels.
     """
-    if not letter or noise > _NOISIEST:
+    if not letter or noise > PALE.noisiest:
         return ink
-    some = np.s_[::_STEP, ::_STEP]
+    some = np.s_[:: PALE.step, :: PALE.step]
     levels = even[some][ink[some] > 0]
     if not levels.size:
         return ink
     depth = 255 - float(np.median(levels))
-    if depth < _LEAST_DEPTH:
+    if depth < PALE.depth:
         return ink
-    near = cv2.dilate(ink, np.ones((_NEAR, _NEAR), np.uint8))
-    core = cv2.subtract(cv2.compare(even, int(255 - _CORE * depth), cv2.CMP_LT) & 1, near)
-    if cv2.countNonZero(core) < _LEAST_CORE:
+    near = cv2.dilate(ink, np.ones((PALE.near, PALE.near), np.uint8))
+    core = cv2.subtract(cv2.compare(even, int(255 - PALE.core * depth), cv2.CMP_LT) & 1, near)
+    if cv2.countNonZero(core) < PALE.pixels:
         return ink
-    labels, pieces = connected_pieces(cv2.compare(even, int(255 - _BODY * depth), cv2.CMP_LT))
+    labels, pieces = connected_pieces(cv2.compare(even, int(255 - PALE.body * depth), cv2.CMP_LT))
     _, _, width, height, area = pieces.T
     chosen = np.zeros(len(pieces), bool)
     chosen[labels[core > 0]] = True
     chosen[labels[ink > 0]] = False
-    chosen &= (height > _LOWEST * letter) & (height < _HIGHEST * letter)
-    chosen &= width < _WIDEST * letter
-    tall = chosen & (height > _LETTER[0] * letter) & (height < _LETTER[1] * letter)
-    tall &= area < _FULLEST * width * height
-    return ink | chosen[labels] if tall.sum() >= _FEWEST else ink
+    chosen &= (height > LETTER.lowest * letter) & (height < LETTER.highest * letter)
+    chosen &= width < LETTER.widest * letter
+    tall = chosen & (height > LETTER.height[0] * letter) & (height < LETTER.height[1] * letter)
+    tall &= area < LETTER.fullest * width * height
+    return ink | chosen[labels] if tall.sum() >= LETTER.fewest else ink

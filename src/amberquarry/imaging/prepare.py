@@ -29,12 +29,28 @@ from amberquarry.imaging.spread import find_fold, halves
 from amberquarry.settings import PreparationSettings
 from amberquarry.values import Mapping, PreparationStep, Step
 
-_LEAST_LETTER_PX, _WANTED_LETTER_PX, _MOST_LETTER_PX = 17.0, 26.0, 58.0
-_MOST_ENLARGEMENT = 4.0
-_LONGEST_SIDE_PX = 30_000  # OpenCV's warps count pixels of a side in 16 bits
-_PIECE_OF_WORD = 1.3  # letter heights that words run together count as in the layout
+
+@dataclass(frozen=True, slots=True)
+class LetterSize:
+    """Height of letters to which a page is brought, in pixels."""
+
+    least: float = 17.0  # lower ones are enlarged
+    wanted: float = 26.0  # to this
+    most: float = 58.0  # higher ones are reduced
+    enlargement: float = 4.0  # at most
+    of_word: float = 1.3  # letter heights that words run together count as in the layout
+
+
+@dataclass(frozen=True, slots=True)
+class PageSize:
+    """Sizes of pages."""
+
+    longest: int = 30_000  # pixels of a side: OpenCV's warps count them in 16 bits
+    look: float = 2.5e6  # pixels of the picture on which the page is judged
+
+
+LETTER_PX, PAGE_PX = LetterSize(), PageSize()
 _LEAST_SKEW_DEG = 0.25  # lines are followed one by one: less does no harm
-_LOOK_PIXELS = 2.5e6  # the page is judged on a picture of about this size
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,7 +182,7 @@ def prepare(
             steps.append(PreparationStep(Step.BLEED, "bleed-through from the other side"))
             even = front
     # whole factors shrink fastest
-    shrink = max(1, round((height * width / _LOOK_PIXELS) ** 0.5))
+    shrink = max(1, round((height * width / PAGE_PX.look) ** 0.5))
     look = even
     if shrink > 1:
         size = (max(1, width // shrink), max(1, height // shrink))
@@ -183,9 +199,9 @@ def prepare(
     if letters.merged:
         share = max(share, MERGED_INK_SHARE)
     letter = letters.height * shrink
-    scale = _WANTED_LETTER_PX / letter if letter > _MOST_LETTER_PX else enlargement(letter)
+    scale = LETTER_PX.wanted / letter if letter > LETTER_PX.most else enlargement(letter)
     scale = min(scale, (settings.max_megapixels * 1e6 / (height * width)) ** 0.5)
-    scale = min(scale, _LONGEST_SIDE_PX / max(height, width))
+    scale = min(scale, PAGE_PX.longest / max(height, width))
     skew = skew_angle(letters, settings.max_skew_deg)
     back = turned_back(turned, width, height)
     if abs(skew) < _LEAST_SKEW_DEG:
@@ -208,23 +224,23 @@ def prepare(
         ink = with_pale_print(soft, ink, letter, noise)
     if letters.merged:  # enlarged, they may stand apart; if not, layout has to do with words
         again = find_letters(ink)
-        found = _PIECE_OF_WORD * again.height if again.merged else again.height
+        found = LETTER_PX.of_word * again.height if again.merged else again.height
         letter = found if 0.6 * letter < found < 2 * letter else letter
     return Prepared(even, ink, back, turned, skew, letter, down, tuple(steps))
 
 
 def enlargement(letter: float) -> float:
     """Return the factor by which a page is enlarged whose letters are `letter` pixels high."""
-    if not 0 < letter < _LEAST_LETTER_PX:
+    if not 0 < letter < LETTER_PX.least:
         return 1.0
-    return min(_MOST_ENLARGEMENT, _WANTED_LETTER_PX / letter)
+    return min(LETTER_PX.enlargement, LETTER_PX.wanted / letter)
 
 
 def _level(even: NDArray[np.uint8], skew: float, scale: float) -> tuple[NDArray[np.uint8], Mapping]:
     """Return the picture turned so that lines lie level, scaled, with the mapping back."""
     height, width = even.shape
     smooth = cv2.INTER_CUBIC if scale > 1.2 else cv2.INTER_LINEAR
-    shrinks = scale < 0.75 or max(height, width) > _LONGEST_SIDE_PX
+    shrinks = scale < 0.75 or max(height, width) > PAGE_PX.longest
     if shrinks or not skew:
         # averaged where it shrinks, so that nothing is skipped
         even, resized = _resized(even, scale, cv2.INTER_AREA if shrinks else smooth)

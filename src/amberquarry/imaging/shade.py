@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -11,18 +13,41 @@ from amberquarry.imaging.shrink import BLOCK, in_pixels, usual_levels
 
 Grey = NDArray[np.uint8]
 
-_LEVELS = (110, 241)  # of shades: darker ones bear light letters
-_EVEN = 8  # grey levels by which neighbouring blocks of a shade differ at most
-_SAME = 5  # ... and those of one shade
-_ACROSS = 41  # blocks of text that part the plain ends of a shaded row
-# Of a shade: blocks that its shorter side is at least, and its length where letters stand on it;
-# share of the rectangle around it.
-_LEAST_SIDE, _LEAST_LENGTH, _RECTANGLE = 3, 8, 0.75
-_PLAIN = 0.3  # of its blocks, that hold no strokes at least
-# Letters on it: of its level, how dark; pixels high, width over height, and how many at least.
-_STROKES, _LEAST_HEIGHT, _WIDEST, _LETTERS = 0.7, 7, 3.0, 2
-_WHITE, _AMID_WHITE = 246, 0.4  # level of paper; of what lies around a shade, that is paper
-_IN_ROW = 2  # blocks by which upper and lower edges of a row's parts differ
+
+@dataclass(frozen=True, slots=True)
+class Shade:
+    """A plain shade behind text; lengths in blocks."""
+
+    levels: tuple[int, int] = (110, 241)  # grey levels: darker ones bear light letters
+    even: int = 8  # grey levels by which neighbouring blocks differ at most
+    same: int = 5  # and all blocks of it
+    across: int = 41  # of text that part the plain ends of a shaded row
+    side: int = 3  # the shorter one, at least
+    length: int = 8  # where letters stand on it
+    rectangle: float = 0.75  # of the rectangle around it, that it fills
+    plain: float = 0.3  # of its blocks, that hold no strokes at least
+    in_row: int = 2  # by which upper and lower edges of a row's parts differ
+
+
+@dataclass(frozen=True, slots=True)
+class OnShade:
+    """Letters that stand on it."""
+
+    dark: float = 0.7  # of its level: strokes are darker
+    height: int = 7  # pixels, at least
+    wide: float = 3.0  # width over height, at most
+    letters: int = 2  # at least
+
+
+@dataclass(frozen=True, slots=True)
+class AroundShade:
+    """What lies around it."""
+
+    white: int = 246  # grey level of paper
+    amid: float = 0.4  # of it, that is paper
+
+
+SHADE, ON_SHADE, AROUND = Shade(), OnShade(), AroundShade()
 
 
 def without_shade(grey: Grey, small: Grey) -> Grey:
@@ -35,13 +60,13 @@ def without_shade(grey: Grey, small: Grey) -> Grey:
     grey: (H, W). small: the same in blocks of 8 pixels.
     """
     calm = cv2.medianBlur(small, 3)
-    paper = cv2.morphologyEx(calm, cv2.MORPH_CLOSE, np.ones((_ACROSS, _ACROSS), np.uint8))
+    paper = cv2.morphologyEx(calm, cv2.MORPH_CLOSE, np.ones((SHADE.across, SHADE.across), np.uint8))
     even = np.asarray(cv2.divide(small, np.maximum(paper, 1), scale=255), np.uint8)
     near = np.ones((3, 3), np.uint8)
-    plain = cv2.dilate(even, near) - cv2.erode(even, near) <= _EVEN
-    plain &= (even >= _LEVELS[0]) & (even <= _LEVELS[1])
+    plain = cv2.dilate(even, near) - cv2.erode(even, near) <= SHADE.even
+    plain &= (even >= SHADE.levels[0]) & (even <= SHADE.levels[1])
     factor = np.ones(even.shape, np.float32)
-    for level in sorted(usual_levels(even[plain], _LEAST_LENGTH, _SAME)):
+    for level in sorted(usual_levels(even[plain], SHADE.length, SHADE.same)):
         shade = _shade_of(grey, even, plain, level)
         factor[shade], even[shade] = 255 / level, 255
     if factor.max() == 1:
@@ -53,16 +78,16 @@ def without_shade(grey: Grey, small: Grey) -> Grey:
 
 def _shade_of(grey: Grey, small: Grey, plain: NDArray[np.bool_], level: int) -> NDArray[np.bool_]:
     """Return the blocks of the shaded rectangles of a level."""
-    same = np.abs(small.astype(np.int16) - level) <= _SAME
+    same = np.abs(small.astype(np.int16) - level) <= SHADE.same
     seeds = (plain & same).astype(np.uint8)
     # what is lighter than the shade parts it; strokes on it do not
-    shade = cv2.morphologyEx(seeds, cv2.MORPH_CLOSE, np.ones((3, _ACROSS), np.uint8))
-    shade &= (small <= level + _SAME).astype(np.uint8)
+    shade = cv2.morphologyEx(seeds, cv2.MORPH_CLOSE, np.ones((3, SHADE.across), np.uint8))
+    shade &= (small <= level + SHADE.same).astype(np.uint8)
     shade = cv2.dilate(shade, np.ones((3, 3), np.uint8))
     labels, stats = connected_pieces(shade)
     area = np.maximum(1, stats[:, 4])
     share = np.bincount(labels[same], minlength=len(stats)) / area
-    plain_enough = np.flatnonzero(share >= _PLAIN)
+    plain_enough = np.flatnonzero(share >= SHADE.plain)
     sound = [
         n
         for n in plain_enough.tolist()
@@ -74,7 +99,8 @@ def _shade_of(grey: Grey, small: Grey, plain: NDArray[np.bool_], level: int) -> 
         n
         for n in sound
         if any(
-            abs(top[n] - top[m]) <= _IN_ROW and abs(foot[n] - foot[m]) <= _IN_ROW for m in bearing
+            abs(top[n] - top[m]) <= SHADE.in_row and abs(foot[n] - foot[m]) <= SHADE.in_row
+            for m in bearing
         )
     ]
     chosen = np.isin(labels, kept).astype(np.uint8)
@@ -83,14 +109,14 @@ def _shade_of(grey: Grey, small: Grey, plain: NDArray[np.bool_], level: int) -> 
 
 def _is_rectangle(labels: Labels, stats: NDArray[np.int32], number: int) -> bool:
     x, y, width, height, area = stats[number].tolist()
-    if min(width, height) < _LEAST_SIDE:
+    if min(width, height) < SHADE.side:
         return False
-    if area >= _RECTANGLE * width * height:
+    if area >= SHADE.rectangle * width * height:
         return True
     own = (labels[y : y + height, x : x + width] == number).astype(np.uint8)
     outlines, _ = cv2.findContours(own, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
     (_, _), (long, short), _ = cv2.minAreaRect(np.concatenate(outlines))
-    return bool(area >= _RECTANGLE * (long + 1) * (short + 1))
+    return bool(area >= SHADE.rectangle * (long + 1) * (short + 1))
 
 
 def _amid_paper(small: Grey, labels: Labels, stats: NDArray[np.int32], number: int) -> bool:
@@ -100,20 +126,20 @@ def _amid_paper(small: Grey, labels: Labels, stats: NDArray[np.int32], number: i
     own = (labels[around] == number).astype(np.uint8)
     inner, outer = (cv2.dilate(own, np.ones((side, side), np.uint8)) for side in (3, 5))
     ring = small[around][outer > inner]
-    return bool((ring >= _WHITE).sum() > _AMID_WHITE * len(ring))
+    return bool((ring >= AROUND.white).sum() > AROUND.amid * len(ring))
 
 
 def _bears_letters(grey: Grey, labels: Labels, stats: NDArray[np.int32], number: int) -> bool:
     """Return whether dark pieces of the size of letters lie in a piece, clear of its edge."""
     x, y, width, height, _ = stats[number].tolist()
-    if width < _LEAST_LENGTH:
+    if width < SHADE.length:
         return False
     own = labels[y : y + height, x : x + width] == number
     area = grey[BLOCK * y :, BLOCK * x :][: BLOCK * height, : BLOCK * width]
     inside = in_pixels(own, BLOCK, *area.shape)
-    dark = (area < _STROKES * np.median(area[inside])).astype(np.uint8)
+    dark = (area < ON_SHADE.dark * np.median(area[inside])).astype(np.uint8)
     _, pieces = connected_pieces(dark)
     left, top, wide, high, _ = pieces[1:].T
     clear = (left > 0) & (top > 0) & (left + wide < area.shape[1]) & (top + high < area.shape[0])
-    letters = clear & (high >= _LEAST_HEIGHT) & (wide <= _WIDEST * high)
-    return bool(letters.sum() >= _LETTERS)
+    letters = clear & (high >= ON_SHADE.height) & (wide <= ON_SHADE.wide * high)
+    return bool(letters.sum() >= ON_SHADE.letters)

@@ -16,20 +16,40 @@ Grey = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 Corners = NDArray[np.float64]  # (4, 2): x, y; clockwise from the sheet's top left
 
-_LOOK_PX = 480  # longer side of the picture that sides are searched on
-_FINE_PX = 1400  # and of the one on which they are measured
-_MOST_LINES = 10  # candidates for sides in each direction, beside the frame's own edges
-_STEEPEST = np.tan(np.radians(35))
-_STEP = 3.0  # pixels before and behind a side where sheet and ground are compared
-_CONTRAST = 14.0  # grey levels by which a sheet stands out at its side
-_LEAST_SUPPORT = 0.55  # of each side that shows in the frame
-_LEAST_MEAN_SUPPORT = 0.75
-_LEAST_SIDES = 3  # that show in the frame: a dark bar along one side of a page makes no sheet
-_PARALLEL_DEG = 0.4
-_LEAST_AREA = 0.2  # of the frame
-# Of the sheet's level, and of its area: what is as light beside it, as a facing page is.
-_AS_LIGHT, _OTHER_PAPER = 0.92, 0.5
-_MOST_PROPORTION = 3.2  # of the longer side to the shorter one
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """The pictures on which the sides of a sheet are searched and measured: longer sides."""
+
+    coarse: int = 480  # pixels: search
+    fine: int = 1400  # pixels: measurement
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """A side of a sheet in a photograph."""
+
+    most: int = 10  # candidates in each direction, beside the frame's own edges
+    steepest: float = 35.0  # degrees from upright or level
+    step: float = 3.0  # pixels before and behind it where sheet and ground are compared
+    contrast: float = 14.0  # grey levels by which the sheet stands out
+    support: float = 0.55  # of each side that shows in the frame
+    mean_support: float = 0.75  # of all of them
+    sides: int = 3  # that show: a dark bar along one side of a page makes no sheet
+    parallel: float = 0.4  # degrees between sides that count as parallel
+
+
+@dataclass(frozen=True, slots=True)
+class SheetShape:
+    """What makes a sheet of four sides."""
+
+    area: float = 0.2  # share of the frame, at least
+    as_light: float = 0.92  # of its level: paper beside it, as of a facing page
+    other: float = 0.5  # of its area, that such paper takes
+    proportion: float = 3.2  # of the longer side to the shorter one
+
+
+LOOK, SIDE, SHAPE = Look(), Side(), SheetShape()
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +69,7 @@ def find_sheet(grey: Grey) -> Corners | None:
     with the sheet lighter than the ground along most of them; at least three must show.
     """
     height, width = grey.shape
-    scale = _LOOK_PX / max(height, width)
+    scale = LOOK.coarse / max(height, width)
     if min(height, width) * scale < 60 or scale > 1:
         return None
     size = (round(width * scale), round(height * scale))
@@ -76,7 +96,7 @@ def _seen_askew(corners: Corners) -> bool:
     sides = np.roll(corners, -1, 0) - corners
     angles = np.arctan2(sides[:, 1], sides[:, 0]) - np.radians([0, 90, 180, 270])
     apart = np.abs(np.remainder(angles[:2] - angles[2:] + np.pi, 2 * np.pi) - np.pi)
-    return float(np.degrees(apart.max())) > _PARALLEL_DEG
+    return float(np.degrees(apart.max())) > SIDE.parallel
 
 
 def _inside_and_around(small: Grey, corners: Corners) -> tuple[Mask, Mask]:
@@ -89,15 +109,15 @@ def _inside_and_around(small: Grey, corners: Corners) -> tuple[Mask, Mask]:
 def _paper_beside(small: Grey, corners: Corners) -> bool:
     """Return whether much more than the sheet is as light as it is."""
     sheet, around = _inside_and_around(small, corners)
-    beside = around & (small >= _AS_LIGHT * np.median(small[sheet]))
-    return bool(beside.sum() > _OTHER_PAPER * sheet.sum())
+    beside = around & (small >= SHAPE.as_light * np.median(small[sheet]))
+    return bool(beside.sum() > SHAPE.other * sheet.sum())
 
 
 def _plain_around(small: Grey, corners: Corners) -> bool:
     """Return whether nothing but an even ground lies around the sheet, as on a scanner's lid."""
     _, around = _inside_and_around(small, corners)
     detail = cv2.absdiff(small, cv2.medianBlur(small, 9))
-    return not around.any() or float((detail[around] > _CONTRAST).mean()) < 0.005
+    return not around.any() or float((detail[around] > SIDE.contrast).mean()) < 0.005
 
 
 def _paper_all_around(small: Grey) -> bool:
@@ -105,8 +125,8 @@ def _paper_all_around(small: Grey) -> bool:
     edge = max(2, round(0.012 * max(small.shape)))
     ring = [small[:edge], small[-edge:], small[:, :edge].T, small[:, -edge:].T]
     lightest = float(np.percentile(small, 90))
-    dark = [float((part < lightest - _CONTRAST).mean()) for part in ring]
-    return sum(share > 0.3 for share in dark) < _LEAST_SIDES - 1
+    dark = [float((part < lightest - SIDE.contrast).mean()) for part in ring]
+    return sum(share > 0.3 for share in dark) < SIDE.sides - 1
 
 
 def _candidates(calm: Grey) -> tuple[list[_Side], list[_Side]]:
@@ -121,11 +141,11 @@ def _candidates(calm: Grey) -> tuple[list[_Side], list[_Side]]:
         along = np.array([-normal[1], normal[0]])
         across = abs(along[0]) > abs(along[1])
         steep = abs(along[1] / along[0]) if across else abs(along[0] / along[1])
-        if steep > _STEEPEST:
+        if steep > np.tan(np.radians(SIDE.steepest)):
             continue
         along = along * np.sign(along[0] if across else along[1])
         chosen = level if across else upright
-        if len(chosen) >= _MOST_LINES or _near(chosen, rho * normal, along, calm.shape):
+        if len(chosen) >= SIDE.most or _near(chosen, rho * normal, along, calm.shape):
             continue
         chosen.append(_measured(calm, rho * normal, along))
     right, down = np.array([1.0, 0.0]), np.array([0.0, 1.0])
@@ -171,7 +191,7 @@ def _measured(calm: Grey, point: NDArray[np.float64], along: NDArray[np.float64]
     start = float((middle - point) @ along) - reach
     at = start + np.arange(round(2 * reach))
     on_line = point + at[:, None] * along
-    normal = np.array([-along[1], along[0]]) * _STEP
+    normal = np.array([-along[1], along[0]]) * SIDE.step
     sides = []
     for sign in (1, -1):
         x, y = (on_line + sign * normal).astype(np.float32).T
@@ -179,7 +199,7 @@ def _measured(calm: Grey, point: NDArray[np.float64], along: NDArray[np.float64]
             cv2.remap(calm, x[None], y[None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
         )
     step = sides[0].astype(np.float64) - sides[1]
-    share = np.stack([np.clip(step / _CONTRAST, 0, 1), np.clip(-step / _CONTRAST, 0, 1)])
+    share = np.stack([np.clip(step / SIDE.contrast, 0, 1), np.clip(-step / SIDE.contrast, 0, 1)])
     return _Side(point, along, np.pad(np.cumsum(share, 1), ((0, 0), (1, 0))), start)
 
 
@@ -224,12 +244,12 @@ def _best_corners(
                 (right, corners[1], corners[2], 0),
             ]
             shown = [_support(*side) for side in sides if side[0].support is not None]
-            if len(shown) < _LEAST_SIDES or min(shown) < _LEAST_SUPPORT:
+            if len(shown) < SIDE.sides or min(shown) < SIDE.support:
                 continue
             score = (
                 float(np.mean(shown)) + 0.05 * len(shown) + 0.1 * _area(corners) / (width * height)
             )
-            if np.mean(shown) >= _LEAST_MEAN_SUPPORT and score > best:
+            if np.mean(shown) >= SIDE.mean_support and score > best:
                 best, chosen = score, corners
     return chosen
 
@@ -249,18 +269,18 @@ def _plausible(corners: Corners, width: int, height: int) -> bool:
     if (turns <= 0).any():
         return False
     lengths = np.hypot(*sides.T)
-    if lengths.max() > _MOST_PROPORTION * lengths.min():
+    if lengths.max() > SHAPE.proportion * lengths.min():
         return False
     opposite = lengths[:2] / lengths[2:]
     return bool(
         (np.maximum(opposite, 1 / opposite) < 1.7).all()
-        and _area(corners) >= _LEAST_AREA * width * height
+        and _area(corners) >= SHAPE.area * width * height
     )
 
 
 def _refined(grey: Grey, corners: Corners) -> Corners:
     """Return corners measured anew: each side is laid through the steepest step near it."""
-    scale = min(1.0, _FINE_PX / max(grey.shape))
+    scale = min(1.0, LOOK.fine / max(grey.shape))
     fine = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     fine = cv2.GaussianBlur(fine, (0, 0), 1.2)
     height, width = fine.shape
@@ -280,7 +300,7 @@ def _refined(grey: Grey, corners: Corners) -> Corners:
         values = cv2.remap(fine, points[..., 0], points[..., 1], cv2.INTER_LINEAR).astype(float)
         steps = values[:, 4:] - values[:, :-4]
         found = feet + (reach[2:-2][steps.argmax(1)])[:, None] * normal
-        found = found[steps.max(1) > _CONTRAST / 2]
+        found = found[steps.max(1) > SIDE.contrast / 2]
         if len(found) < 12:
             lines.append((first, along))
             continue

@@ -9,13 +9,28 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import connected_pieces
 
-_LEAST_LETTERS = 12
-_WORD_RATIO = 2.2  # of the long to the short side from which a component may be a word
-_LETTER_OF_WORD = 0.65  # usual height of letters over that of words with all their parts
-# Dots: longer side to shorter one at most, and share of their box that is ink; of the pieces, where
-# they may outweigh the letters; height of letters over theirs, at least.
-_SQUARE, _FULL, _MOSTLY_DOTS, _LETTER_OF_DOT = 1.4, 0.6, 0.5, 2.0
-_MERGED_SHARE = 0.6  # of the ink that stands in words run together
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """What tells the slope of lines before they are found."""
+
+    letters: int = 12  # at least
+    ratio: float = 2.2  # of the long to the short side from which a component may be a word
+    letter: float = 0.65  # usual height of letters over that of words with all their parts
+    merged: float = 0.6  # of the ink that stands in words run together
+
+
+@dataclass(frozen=True, slots=True)
+class Specks:
+    """Dots that outnumber the letters of a page."""
+
+    square: float = 1.4  # longer side to the shorter one at most
+    full: float = 0.6  # of their box that is ink
+    mostly: float = 0.5  # of the pieces, where they may outweigh the letters
+    letter: float = 2.0  # height of letters over theirs, at least
+
+
+WORDS, SPECKS = Words(), Specks()
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,15 +55,15 @@ def find_letters(ink: NDArray[np.uint8]) -> Letters:
     long, short = np.maximum(width, height), np.minimum(width, height)
     solid = (long >= 4) & (short >= 2) & (area >= 8)
     rows, columns = ink.shape
-    words = solid & (long > _WORD_RATIO * short) & (short >= 5) & (area > 0.25 * width * height)
+    words = solid & (long > WORDS.ratio * short) & (short >= 5) & (area > 0.25 * width * height)
     words &= (long < 0.5 * max(rows, columns)) & (short < 0.2 * min(rows, columns))
-    merged = bool(words.sum() >= _LEAST_LETTERS) and float(
-        area[words].sum()
-    ) > _MERGED_SHARE * float(area[solid & (short < 0.2 * min(rows, columns))].sum())
+    merged = bool(words.sum() >= WORDS.letters) and float(area[words].sum()) > WORDS.merged * float(
+        area[solid & (short < 0.2 * min(rows, columns))].sum()
+    )
     usable = words if merged else _letter_like(ink, stats[1:], solid)
     left, top, width, height = (v[usable].astype(np.float32) for v in (left, top, width, height))
-    sizes = _LETTER_OF_WORD * np.minimum(width, height) if merged else height
-    usual = float(np.median(sizes)) if len(height) >= _LEAST_LETTERS else 0.0
+    sizes = WORDS.letter * np.minimum(width, height) if merged else height
+    usual = float(np.median(sizes)) if len(height) >= WORDS.letters else 0.0
     return Letters(left, top, left + width, top + height, usual, merged)
 
 
@@ -64,17 +79,21 @@ def _letter_like(
         & (width < 6 * np.maximum(height, 4))
         & (height < 8 * np.maximum(width, 3))
     )
-    if usable.sum() < _LEAST_LETTERS:
+    if usable.sum() < WORDS.letters:
         return usable
     size = np.maximum(width, height)
     ink_of_each = np.minimum(area, 4.0 * size)
     middle = _middle_size(size[usable], ink_of_each[usable])
     # leaders of a page of contents may hold more ink than its letters
-    dots = usable & (size <= _SQUARE * np.minimum(width, height)) & (area >= _FULL * width * height)
+    dots = (
+        usable
+        & (size <= SPECKS.square * np.minimum(width, height))
+        & (area >= SPECKS.full * width * height)
+    )
     others = usable & ~dots
-    if dots.sum() > _MOSTLY_DOTS * usable.sum() and others.sum() >= _LEAST_LETTERS:
+    if dots.sum() > SPECKS.mostly * usable.sum() and others.sum() >= WORDS.letters:
         larger = _middle_size(size[others], ink_of_each[others])
-        if larger > _LETTER_OF_DOT * float(np.median(size[dots])):
+        if larger > SPECKS.letter * float(np.median(size[dots])):
             middle = larger
     return usable & (size > 0.4 * middle) & (size < 2.6 * middle)
 

@@ -10,16 +10,30 @@ from numpy.typing import NDArray
 
 from amberquarry.imaging.light import Grey, ground_of
 
-_LOOK_PX = 480  # width of the picture in which the fold is looked for
-_SHAPES = (1.15, 2.1)  # width over height of a spread
-_REACH = 0.1  # of the width, to each side of the middle, where a fold may lie
+
+@dataclass(frozen=True, slots=True)
+class Spread:
+    """A picture of two facing pages."""
+
+    look: int = 480  # pixels: width of the picture in which the fold is looked for
+    shapes: tuple[float, float] = (1.15, 2.1)  # width over height
+    inner: tuple[float, float] = (0.06, 0.94)  # of the height: lids and desks lie beyond
+    stroke: float = 0.82  # of the paper's level: darker pixels hold print
+    print: float = 0.006  # of each half
+
+
+@dataclass(frozen=True, slots=True)
+class FoldShape:
+    """The fold between them."""
+
+    reach: float = 0.1  # of the width, to each side of the middle, where it may lie
+    narrow: float = 0.012  # of the width that is white at least, beside and in it
+    crossing: float = 0.004  # of its height may hold print, as dirt does
+    depth: float = 0.04  # of the paper's level by which it is darker than the pages beside it
+
+
+SPREAD, FOLD = Spread(), FoldShape()
 _TILTS = np.tan(np.radians(sorted(np.arange(-3.0, 3.25, 0.5), key=abs)))  # upright ones first
-_STROKE = 0.82  # of the paper's level: darker pixels hold print
-_INNER = (0.06, 0.94)  # of the height: lids and desks lie beyond
-_NARROW = 0.012  # of the width that is white at least, beside and in the fold
-_MOST_CROSSING = 0.004  # of the fold's height may hold print, as dirt does
-_DEPTH = 0.04  # of the paper's level by which a fold is darker than the pages beside it
-_LEAST_PRINT = 0.006  # of each half
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,35 +57,38 @@ def find_fold(grey: Grey) -> Fold | None:
     as a shadow in it. White alone is no fold: it parts columns and terms from their meanings too.
     """
     height, width = grey.shape
-    if not _SHAPES[0] <= width / height <= _SHAPES[1] or width < _LOOK_PX // 2:
+    if not SPREAD.shapes[0] <= width / height <= SPREAD.shapes[1] or width < SPREAD.look // 2:
         return None
-    scale = width / _LOOK_PX
-    look = cv2.resize(grey, (_LOOK_PX, round(height / scale)), interpolation=cv2.INTER_AREA)
+    scale = width / SPREAD.look
+    look = cv2.resize(grey, (SPREAD.look, round(height / scale)), interpolation=cv2.INTER_AREA)
     ground = cv2.resize(ground_of(grey), look.shape[::-1], interpolation=cv2.INTER_AREA)
-    rows = slice(int(_INNER[0] * len(look)), int(_INNER[1] * len(look)))
-    print_ = look[rows] < _STROKE * ground[rows]
-    if min(print_[:, : _LOOK_PX // 3].mean(), print_[:, -_LOOK_PX // 3 :].mean()) < _LEAST_PRINT:
+    rows = slice(int(SPREAD.inner[0] * len(look)), int(SPREAD.inner[1] * len(look)))
+    print_ = look[rows] < SPREAD.stroke * ground[rows]
+    if (
+        min(print_[:, : SPREAD.look // 3].mean(), print_[:, -SPREAD.look // 3 :].mean())
+        < SPREAD.print
+    ):
         return None
     best: tuple[float, float, float] | None = None  # width of the white, middle, slope
     y, x = np.nonzero(print_)
     for slope in _TILTS:
-        along = np.clip(np.round(x - slope * (y - print_.shape[0] / 2)), 0, _LOOK_PX - 1)
-        crossing = np.bincount(along.astype(int), minlength=_LOOK_PX) / print_.shape[0]
-        for first, last in _runs(crossing <= _MOST_CROSSING):
+        along = np.clip(np.round(x - slope * (y - print_.shape[0] / 2)), 0, SPREAD.look - 1)
+        crossing = np.bincount(along.astype(int), minlength=SPREAD.look) / print_.shape[0]
+        for first, last in _runs(crossing <= FOLD.crossing):
             middle = (first + last) / 2
-            near = abs(middle / _LOOK_PX - 0.5) <= _REACH
+            near = abs(middle / SPREAD.look - 0.5) <= FOLD.reach
             if near and (best is None or last - first > best[0]):
                 best = (last - first, middle, float(slope))
-    if best is None or best[0] < _NARROW * _LOOK_PX:
+    if best is None or best[0] < FOLD.narrow * SPREAD.look:
         return None
     wide, middle, slope = best
     level = _along(ground[rows].astype(np.float64), slope)
     inside = np.arange(int(middle - wide / 2), int(middle + wide / 2) + 1)
-    inside = inside[(inside >= 0) & (inside < _LOOK_PX)]
+    inside = inside[(inside >= 0) & (inside < SPREAD.look)]
     darkest = int(inside[np.argmin(level[inside])])
-    aside = round(0.12 * _LOOK_PX)
-    beside = min(level[max(0, darkest - aside)], level[min(_LOOK_PX - 1, darkest + aside)])
-    if level[darkest] >= (1 - _DEPTH) * beside:
+    aside = round(0.12 * SPREAD.look)
+    beside = min(level[max(0, darkest - aside)], level[min(SPREAD.look - 1, darkest + aside)])
+    if level[darkest] >= (1 - FOLD.depth) * beside:
         return None
     return Fold((darkest + 0.5) * scale, slope, "two pages face each other at a dark fold")
 

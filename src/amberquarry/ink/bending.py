@@ -12,14 +12,22 @@ from amberquarry.sheet.glyphs import Glyphs, core_letters
 from amberquarry.sheet.measuring import TextLine
 from amberquarry.values import Bend
 
-_ALONG = 5  # degree of the shift along the lines
-_LEAST_LETTERS = 8  # of a line that says how the page is bent
-_LEAST_LINES = 4
-_LEAST_SPREAD = 0.12  # letters by which feet must leave the straight to be looked into
-_LEAST_SHIFT = 4.0  # letters from end to end: reading follows base lines that are bent less
-_MOST_LEFT = 0.45  # of the deviation may stay unexplained
-_OUTLIER = 2.5  # deviations
-_GRID_PX = 24
+
+@dataclass(frozen=True, slots=True)
+class BentPage:
+    """How a page is bent, told by the feet of its letters; lengths in letters."""
+
+    degree: int = 5  # of the shift along the lines
+    letters: int = 8  # of a line that tells it
+    lines: int = 4  # of them
+    spread: float = 0.12  # by which feet must leave the straight to be looked into
+    shift: float = 4.0  # from end to end: reading follows base lines that are bent less
+    left: float = 0.45  # of the deviation may stay unexplained
+    outlier: float = 2.5  # deviations
+    grid: int = 24  # pixels between the points of the map
+
+
+BENT = BentPage()
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,16 +62,16 @@ def find_bend(
         weights = np.linalg.lstsq(centred[kept, :-1], centred[kept, -1], rcond=None)[0]
         rest = centred[:, -1] - centred[:, :-1] @ weights
         straight, left = float(centred[kept, -1].std()), float(rest[kept].std())
-        kept &= np.abs(rest) < _OUTLIER * max(left, 0.02 * letter)
+        kept &= np.abs(rest) < BENT.outlier * max(left, 0.02 * letter)
         if not kept.any():
             return None
-    if straight < _LEAST_SPREAD * letter or left > _MOST_LEFT * straight:
+    if straight < BENT.spread * letter or left > BENT.left * straight:
         return None
     shift = _on_grid(weights, shape)
     along = np.ptp(shift[..., 1], axis=1)
-    if float(np.percentile(along, 80)) < _LEAST_SHIFT * letter:
+    if float(np.percentile(along, 80)) < BENT.shift * letter:
         return None
-    return Bend(shift, float(_GRID_PX))
+    return Bend(shift, float(BENT.grid))
 
 
 def _feet(glyphs: Glyphs, lines: list[TextLine], letter: float) -> _Samples | None:
@@ -74,18 +82,18 @@ def _feet(glyphs: Glyphs, lines: list[TextLine], letter: float) -> _Samples | No
         middle = (glyphs.left[pieces] + glyphs.right[pieces]) / 2
         bottom = glyphs.bottom[pieces].astype(float)
         standing = np.abs(bottom - np.polyval(line.baseline, middle)) < 0.4 * line.x_height
-        if standing.sum() >= _LEAST_LETTERS:
+        if standing.sum() >= BENT.letters:
             x.append(middle[standing])
             y.append(bottom[standing])
             number.append(np.full(int(standing.sum()), count))
-    if len(x) < _LEAST_LINES:
+    if len(x) < BENT.lines:
         return None
     return _Samples(np.concatenate(x), np.concatenate(y), np.concatenate(number))
 
 
 def _terms(u: NDArray[np.float64], v: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the parts (N, 2 * _ALONG) of which a shift is made."""
-    powers = np.stack([u**k for k in range(1, _ALONG + 1)], 1)
+    """Return the parts (N, 2 * BENT.degree) of which a shift is made."""
+    powers = np.stack([u**k for k in range(1, BENT.degree + 1)], 1)
     return np.concatenate([powers, powers * v[:, None]], 1)
 
 
@@ -106,8 +114,8 @@ def _on_grid(weights: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np
     """
     height, width = shape
     size = max(height, width) / 2
-    rows, columns = (-(-side // _GRID_PX) + 1 for side in (height, width))
-    y, x = np.mgrid[:rows, :columns].astype(np.float64) * _GRID_PX
+    rows, columns = (-(-side // BENT.grid) + 1 for side in (height, width))
+    y, x = np.mgrid[:rows, :columns].astype(np.float64) * BENT.grid
     off = np.zeros_like(x)
     for _ in range(4):
         at = np.clip(y + off, 0, height)

@@ -95,6 +95,23 @@ class _Extent:
         return np.asarray((self.first[top:bottom] < left) & (self.last[top:bottom] >= right))
 
 
+@dataclass(frozen=True, slots=True)
+class _Search:
+    """A page's white and what stands around it, with one width of gutters; lengths in cells."""
+
+    white: NDArray[np.uint8]  # (rows, columns), 1 in white as wide and long as is looked for
+    drawn: NDArray[np.uint8]  # letters
+    marks: NDArray[np.uint8]  # pieces that are too small for letters
+    extent: _Extent
+    long: int  # rows of a strip, at least
+    rows: float  # of it, with text on both sides
+    letter: float  # height of the letters
+
+    def cells(self, letters: float) -> int:
+        """Return a length in letters as one in cells."""
+        return round(letters * self.letter)
+
+
 def find_gutters(ink: Ink, letter: float) -> list[Box]:
     """Return upright white strips with text to both sides: between columns of text or tables."""
     letters = core_letters(ink.glyphs, letter)
@@ -112,9 +129,9 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
     extent = _Extent.of(drawn)
     marks = painted(ink.glyphs.shape, *_edges(ink.glyphs, ink.glyphs.usable & ~letters))
     gutters: list[Box] = []
+    cells = letter / COARSE
     for width, length, least in _GUTTERS:
-        wide = max(2, round(width * letter / COARSE))
-        long = max(4, round(length * letter / COARSE))
+        wide, long = max(2, round(width * cells)), max(4, round(length * cells))
         white = cv2.morphologyEx(
             1 - drawn,
             cv2.MORPH_OPEN,
@@ -122,21 +139,9 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
             borderType=cv2.BORDER_CONSTANT,
             borderValue=0,
         )
+        search = _Search(white, drawn, marks, extent, long, least * 1.5 * cells, cells)
         for region in boxes_of_pieces(white):
-            gutters.extend(
-                _strips(
-                    white,
-                    region,
-                    drawn,
-                    marks,
-                    extent,
-                    long,
-                    rows=least * 1.5 * letter / COARSE,
-                    beyond=round(WHITE.beyond * letter / COARSE),
-                    feet=round(WHITE.feet * letter / COARSE),
-                    near=round(WHITE.near * letter / COARSE),
-                )
-            )
+            gutters.extend(_strips(search, region))
     if any(strip.width <= IN_WORDS.white * letter for strip in gutters):
         signs = _signs(ink.glyphs, letter)
         gutters = [g for g in gutters if not _within_words(g, drawn, signs, letter)]
@@ -224,86 +229,74 @@ def _runs_of(mask: NDArray[np.bool_]) -> list[list[int]]:
     return edges
 
 
-def _strips(
-    white: NDArray[np.uint8],
-    box: tuple[int, int, int, int],
-    drawn: NDArray[np.uint8],
-    marks: NDArray[np.uint8],
-    extent: _Extent,
-    long: int,
-    rows: float,
-    beyond: int,
-    feet: int,
-    near: int,
-) -> list[Box]:
-    """Return the strips of one white region with text on both sides over at least `rows` rows.
-
-    drawn: the page's letters. marks: its pieces that are too small for letters.
-    beyond: rows by which a strip may reach over the last rows with text on both sides; feet: rows
-    that the descenders of a line across may reach into the strip; near: columns beside a part of
-    the region in which text is looked for.
-    """
-    x, y, w, h = box
-    part = white[y : y + h, x : x + w]
-    # columns of the region that are white over long stretches, in runs of equal extent
+def _strips(page: _Search, region: tuple[int, int, int, int]) -> list[Box]:
+    """Return the strips of one white region that have text on both sides."""
+    x, y, w, h = region
+    near, feet = page.cells(WHITE.near), page.cells(WHITE.feet)
+    part = page.white[y : y + h, x : x + w]
     strips = []
-    lengths = part.sum(0).tolist()
-    column = 0
-    while column < w:
-        if lengths[column] < long:
-            column += 1
-            continue
-        first = column
-        while (
-            column + 1 < w
-            and lengths[column + 1] >= long
-            and abs(lengths[column + 1] - lengths[first]) <= 0.25 * lengths[first]
-        ):
-            column += 1
-        around = drawn[y : y + h, max(0, x + first - near) : x + column + 1 + near]
+    for first, last in _of_one_length(part.sum(0).tolist(), page.long):
+        around = page.drawn[y : y + h, max(0, x + first - near) : x + last + 1 + near]
         if x + first < near:
             around = np.pad(around, ((0, 0), (near - x - first, 0)))
-        run = part[:, first : column + 1]
-        found: list[Box] = []
-        for start, stop in _stretches(run, around, rows, near):
-            free = np.flatnonzero(run[:, (start + stop) // 2])
-            x0, x1 = x + first + start, x + first + stop + 1
-            found += _faced((x0, x1), y + free, extent, long, rows, beyond, feet)
-        if not found:
+        run = part[:, first : last + 1]
+        corner = (x + first, y)
+        faced: list[Box] = []
+        for columns in _stretches(run, around, page.rows, near):
+            faced += _faced(page, corner, run, columns)
+        if not faced:
             # the marks of items hang into the white before them and break its middle
-            facing = extent.facing(y, y + h, x + first, x + first + near)
-            clean = run & (marks[y : y + h, x + first : x + column + 1] == 0)
-            for start, stop in _clear_of(clean, np.flatnonzero(_long_runs(facing, feet))):
-                free = np.flatnonzero(run[:, (start + stop) // 2])
-                x0, x1 = x + first + start, x + first + stop + 1
-                clear = _faced((x0, x1), y + free, extent, long, rows, beyond, feet)
-                found += [strip for strip in clear if _has_text_beside(strip, drawn, near)]
-        strips += found
-        column += 1
+            facing = page.extent.facing(y, y + h, x + first, x + first + near)
+            clean = run & (page.marks[y : y + h, x + first : x + last + 1] == 0)
+            for columns in _clear_of(clean, np.flatnonzero(_long_runs(facing, feet))):
+                clear = _faced(page, corner, run, columns)
+                faced += [strip for strip in clear if _has_text_beside(strip, page.drawn, near)]
+        strips += faced
     return strips
 
 
-def _faced(
-    sides: tuple[int, int],
-    free: NDArray[np.int64],
-    extent: _Extent,
-    long: int,
-    rows: float,
-    beyond: int,
-    feet: int,
-) -> list[Box]:
-    """Return a strip for each long run of free rows that has text on both sides.
+def _of_one_length(lengths: list[int], least: int) -> list[tuple[int, int]]:
+    """Return first and last of each run of columns whose white is about equally long.
 
-    sides: its columns, from the first to before the last. The others are those of `_strips`.
+    lengths: rows of white of each column. least: those of less are left out.
     """
-    x0, x1 = sides
-    strips = []
-    for run in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
-        if len(run) < long:
+    runs = []
+    column = 0
+    while column < len(lengths):
+        first = column
+        column += 1
+        if lengths[first] < least:
             continue
-        y0, y1 = int(run[0]), int(run[-1]) + 1
-        both = np.flatnonzero(_long_runs(extent.facing(y0, y1, x0, x1), feet))
-        if len(both) < rows:
+        slack = 0.25 * lengths[first]
+        while (
+            column < len(lengths)
+            and lengths[column] >= least
+            and abs(lengths[column] - lengths[first]) <= slack
+        ):
+            column += 1
+        runs.append((first, column - 1))
+    return runs
+
+
+def _faced(
+    page: _Search, corner: tuple[int, int], run: NDArray[np.uint8], columns: tuple[int, int]
+) -> list[Box]:
+    """Return a strip for each long stretch of white rows that has text on both sides.
+
+    run: a part of the page's white, whose upper left cell is `corner`. columns: the first and last
+    of those of it that are looked at.
+    """
+    start, stop = columns
+    free = corner[1] + np.flatnonzero(run[:, (start + stop) // 2])
+    x0, x1 = corner[0] + start, corner[0] + stop + 1
+    beyond, feet = page.cells(WHITE.beyond), page.cells(WHITE.feet)
+    strips = []
+    for rows in np.split(free, np.flatnonzero(np.diff(free) > 1) + 1):
+        if len(rows) < page.long:
+            continue
+        y0, y1 = int(rows[0]), int(rows[-1]) + 1
+        both = np.flatnonzero(_long_runs(page.extent.facing(y0, y1, x0, x1), feet))
+        if len(both) < page.rows:
             continue
         # lines begin and end in the white a little beyond the last that face each other
         top, foot = max(y0, y0 + int(both[0]) - beyond), y0 + int(both[-1]) + beyond

@@ -22,9 +22,7 @@ class OnItsSide:
     word_gap: float = 1.6  # widths between words of one such line
     shared: float = 0.4  # of the narrower of two parts of a line: a comma hangs below it
     letters: int = 3  # of a line, at least
-    most_pieces: int = (
-        15000  # of a page: more are grain, and take minutes to be held against each other
-    )
+    most_pieces: int = 15000  # of a page: more are grain, and take minutes to compare
     length: float = 2.2  # of its width, at least
     apart: float = 0.9  # letter heights of white that must lie beside it
     most_beside: float = 0.2  # of its letters may have other text that near

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 
 from amberquarry.sheet.typography import (
     MOSTLY,
@@ -23,11 +24,22 @@ _OTHERS = """
     table tabelle tab tableau tabla tabela tabella tabel tabell таблица табл tabulka taulukko tablo
     πίνακας listing algorithm
 """
-NEAR = 6.0  # x-heights between a caption and what it belongs to
-_UNDER_PICTURE = 0.5  # of a caption or its picture, that the other spans
-_TOUCHING = 0.5  # of its height, that it reaches into the picture at most
-_MOST_LINES = 8
-_PITCH, _ONE_SIZE, _HANGING = 3.0, 1.12, 8.0  # x-heights to the next line; of the type; indent
+
+
+@dataclass(frozen=True, slots=True)
+class Caption:
+    """Captions and what they belong to; lengths in x-heights."""
+
+    near: float = 6.0  # distance between them
+    under: float = 0.5  # of a caption or its picture, that the other spans
+    touching: float = 0.5  # of its height, that it reaches into the picture at most
+    lines: int = 8  # at most
+    pitch: float = 3.0  # from line to line
+    one_size: float = 1.12  # of the type of its lines
+    hanging: float = 8.0  # indent of its further lines
+
+
+CAPTION = Caption()
 _CAPTION, _OF_FIGURE = (
     re.compile(
         rf"^((?:{'|'.join(names.split())})\.?\s?[A-Z]?\d+(?:[.\-–]\d+)*)\s*([.:—–-]|$|\s)",
@@ -52,8 +64,8 @@ def stand_together(caption: Box, picture: Box, size: float) -> bool:
     """Return whether a picture stands over or under a caption, near it. size: usual x-height."""
     shared = min(caption.x1, picture.x1) - max(caption.x0, picture.x0)
     apart = max(caption.y0 - picture.y1, picture.y0 - caption.y1)
-    beside = -_TOUCHING * caption.height < apart < NEAR * size
-    return beside and shared > _UNDER_PICTURE * min(caption.width, picture.width)
+    beside = -CAPTION.touching * caption.height < apart < CAPTION.near * size
+    return beside and shared > CAPTION.under * min(caption.width, picture.width)
 
 
 def mark_captions(blocks: list[Block], usual: Measures) -> None:
@@ -74,7 +86,7 @@ def mark_captions(blocks: list[Block], usual: Measures) -> None:
             and _beside(block.box, other.box, usual)
             for other in blocks
         )
-        short = len(block.lines) <= _MOST_LINES
+        short = len(block.lines) <= CAPTION.lines
         apart = _set_apart(block.lines[0], len(found[1].split()))
         if short and (stopped or apart or (small and near)):
             block.kind, block.level = BlockKind.CAPTION, None
@@ -102,18 +114,18 @@ def _one_caption(caption: Block, block: Block, usual: Measures) -> bool:
         return False
     sizes = sorted((size_of(caption), size_of(block)))
     step = block.lines[0].box.y1 - caption.lines[-1].box.y1
-    pitch = min(usual.pitch, _PITCH * size_of(caption))
+    pitch = min(usual.pitch, CAPTION.pitch * size_of(caption))
     middle = abs(caption.lines[-1].box.middle[0] - block.lines[0].box.middle[0])
-    hanging = 0 <= block.box.x0 - caption.box.x0 < _HANGING * usual.size
+    hanging = 0 <= block.box.x0 - caption.box.x0 < CAPTION.hanging * usual.size
     slanted = {share_of(Style.ITALIC, b.lines[0]) > MOSTLY for b in (caption, block)}
     ended = caption.lines[-1].text.rstrip().endswith((".", "!", "?"))
     return (
         not ended
         and 0 < step < 1.2 * pitch
-        and sizes[1] < _ONE_SIZE * sizes[0]
+        and sizes[1] < CAPTION.one_size * sizes[0]
         and len(slanted) == 1
         and (middle < 2 * usual.size or hanging)
-        and len(caption.lines) + len(block.lines) <= _MOST_LINES
+        and len(caption.lines) + len(block.lines) <= CAPTION.lines
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from amberquarry.sheet.fixed_pitch import fit_grid
-from amberquarry.sheet.typography import FIXED_SHARE, first_middle, pitch_of, rows_of
+from amberquarry.sheet.typography import FIXED, first_middle, pitch_of, rows_of
 from amberquarry.values import Line
 
 _MOST_EMPTY = 2  # empty lines kept between two of a listing
@@ -43,4 +43,4 @@ def _exact_pitch(lines: list[Line]) -> float:
     signs = [n for n, sign in enumerate(longest.text) if not sign.isspace()]
     boxes = longest.character_boxes[signs].astype(float)
     pitch, _, fit = fit_grid((boxes[:, 0] + boxes[:, 2]) / 2, usual)
-    return pitch if fit > FIXED_SHARE else usual
+    return pitch if fit > FIXED.share else usual

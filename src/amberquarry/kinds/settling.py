@@ -29,7 +29,7 @@ from amberquarry.kinds.items import (
 from amberquarry.layout.order import with_notes_beside
 from amberquarry.sheet.rulebook import Rule, apply_rules
 from amberquarry.sheet.typography import (
-    FIXED_SHARE,
+    FIXED,
     MOSTLY,
     SMALL,
     Measures,
@@ -314,7 +314,7 @@ def _cut_at_code(lines: list[Line], usual: Measures) -> list[list[Line]]:
     def may_be_code(line: Line, share: float) -> bool:
         if share == 0:
             return line.box.x0 > edge + usual.size
-        return share > FIXED_SHARE and (
+        return share > FIXED.share and (
             line.box.x0 > edge + usual.size or looks_like_code(line.text)
         )
 
@@ -763,7 +763,7 @@ def _on_grid(block: Block, code: Block) -> bool:
     if _is_bold(block) and not any(share_of(Style.BOLD, line) for line in code.lines):
         return False
     shares = fixed_shares(block.lines)
-    if ((shares > 0) & (shares <= FIXED_SHARE)).any():  # long enough to tell that it is not
+    if ((shares > 0) & (shares <= FIXED.share)).any():  # long enough to tell that it is not
         return False
     pitch = pitch_of(code.lines)
     sizes = sorted((size_of(block), size_of(code)))

@@ -14,26 +14,62 @@ from amberquarry.sheet.measuring import TextLine, lean_median
 
 _LEADERS = re.compile(r"\.(?: ?\.){3,}")  # a row of dots, parted or not
 _BEFORE_FIGURE = re.compile(r"[^\W\d_](?=\d)|,(?=\w)")  # what white may part from what follows
-_LARGEST_DOT = 0.45  # x-heights
-_DOTS_WHOLE = 0.75  # of the dots read, that are pieces of their own: then these are counted
-_DOTS_APART = 0.73  # x-heights from dot to dot where spaces part them; set solid it is half of one
-_BEFORE_DOTS = 0.65  # x-heights of white before them: a space
-# At a mark: below this share of the line's usual space, told from so many spaces, there is none.
-_THIN_GAP, _LEAST_SPACES = 0.75, 3
-# White after a comma that is a space: x-heights for sure, else share of the line's usual space and
-# x-heights at least; by how many of them it is wider than the white before the comma.
-_SURE_WHITE, _SPACE_OF_USUAL, _LEAST_WHITE, _MORE_WHITE = 0.58, 0.75, 0.36, 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Dots:
+    """Rows of dots, as leaders of contents; lengths in x-heights."""
+
+    largest: float = 0.45  # height of a dot
+    whole: float = 0.75  # of the dots read, that are pieces of their own: then these are counted
+    apart: float = 0.73  # from dot to dot where spaces part them; set solid it is half of one
+    before: float = 0.65  # of white before them that is a space
+
+
+@dataclass(frozen=True, slots=True)
+class White:
+    """Which white is a space between words."""
+
+    thin: float = 0.75  # of the line's usual space: with less at a mark there is none
+    spaces: int = 3  # of a line, that tell its usual one
+    sure: float = 0.58  # x-heights after a comma: surely a space
+    of_usual: float = 0.75  # of the usual space, from which white after a comma may be one
+    least: float = 0.36  # x-heights of such white
+    more: float = 0.3  # x-heights by which it is wider than the white before the comma
+
+
+@dataclass(frozen=True, slots=True)
+class Spaced:
+    """Words whose letters are set apart."""
+
+    gap: float = 1.6  # heights of white between letters at most
+    word: float = 1.6  # of the usual white: then it parts words
+
+
+@dataclass(frozen=True, slots=True)
+class Shaped:
+    """Signs that are told by their shape: confidences."""
+
+    point: float = 0.95  # of a point inside a word
+    bullet: float = 0.8  # that a bullet is given
+
+
+@dataclass(frozen=True, slots=True)
+class FixedPitch:
+    """Letters on a grid, by whose places spaces are set; lengths in steps."""
+
+    fit: float = 0.8  # how nearly they stand on it, from 0 to 1
+    off: float = 0.2  # by which one may be off its place
+    no_gap: float = 0.9  # of white: less is no space
+    gap: float = 1.05  # of white that must be one
+    letters: int = 6  # that tell a fixed pitch
+
+
+DOTS, WHITE, SPACED, SHAPED, FIXED_PITCH = Dots(), White(), Spaced(), Shaped(), FixedPitch()
 # Single letters, with at most a mark, parted by spaces; heights of white between them at most; of
 # the usual white, that parts words.
 _SPACED_OUT = re.compile(r"(?<!\S)[^\W\d_][^\w\s]?(?: [^\W\d_][^\w\s]?){3,}(?!\S)")
-_SPACED_GAP, _WORD_GAP = 1.6, 1.6
 _POINT_INSIDE = re.compile(r"(?<=[^\W\d_]{2})(\.)(?=[^\W\d_]{2})")  # after two letters, before two
-_CLEAR_POINT = 0.95  # its confidence
-_BULLET_CONFIDENCE = 0.8  # of one told by its shape
-# How nearly letters stand on a grid, from 0 to 1, by whose places spaces are set; parts of a step:
-# by which one may be off its place, of white that can be a space, and that must be one.
-_ON_GRID, _OFF_PLACE, _NO_GAP, _GAP = 0.8, 0.2, 0.9, 1.05
-_LEAST_LETTERS = 6  # that tell a fixed pitch
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,24 +104,24 @@ def set_leaders(text: PlacedText, line: TextLine, ink: Ink) -> PlacedText:
     pieces of ink tell how they are set.
     """
     width, height = ink.glyphs.width[line.pieces], ink.glyphs.height[line.pieces]
-    small = line.pieces[np.maximum(width, height) < _LARGEST_DOT * line.x_height]
+    small = line.pieces[np.maximum(width, height) < DOTS.largest * line.x_height]
     for match in reversed(list(_LEADERS.finditer(text.text))):
         rows = np.array([n for n in range(*match.span()) if text.text[n] == "."])
         boxes = text.boxes[rows]
         own = small[
             (ink.glyphs.right[small] > boxes[0, 0]) & (ink.glyphs.left[small] < boxes[-1, 2])
         ]
-        if len(own) > _DOTS_WHOLE * len(rows):
+        if len(own) > DOTS.whole * len(rows):
             boxes = ink.glyphs.boxes_of(own[np.argsort(ink.glyphs.left[own], kind="stable")])
             rows = rows[np.linspace(0, len(rows) - 1, len(own)).round().astype(int)]
         dots = text.take("." * len(rows), rows)
         dots.boxes[:] = boxes
         middle = (boxes[:, 0] + boxes[:, 2]) / 2
-        if float(np.median(np.diff(middle))) >= _DOTS_APART * line.x_height:
+        if float(np.median(np.diff(middle))) >= DOTS.apart * line.x_height:
             dots = _spaced(dots)
         first, last = match.span()
         text = joined([text.part(0, first), dots, text.part(last, len(text.text))])
-        text = _with_space_before(text, first, _BEFORE_DOTS * line.x_height)
+        text = _with_space_before(text, first, DOTS.before * line.x_height)
     return text
 
 
@@ -109,18 +145,20 @@ def set_on_grid(text: PlacedText, step: float) -> PlacedText:
     letters = [text.text[n].isalpha() for n in signs]
     # figures have one width in most faces
     if (
-        fit < _ON_GRID
-        or sum(letters) < _LEAST_LETTERS
-        or fit_grid(middle[letters], step)[2] < _ON_GRID
+        fit < FIXED_PITCH.fit
+        or sum(letters) < FIXED_PITCH.letters
+        or fit_grid(middle[letters], step)[2] < FIXED_PITCH.fit
     ):
         return text
     places = middle / step - offset
-    off = np.abs(places - places.round()) > _OFF_PLACE
+    off = np.abs(places - places.round()) > FIXED_PITCH.off
     white = (text.boxes[signs[1:], 0] - text.boxes[signs[:-1], 2]) / step
     read = np.diff(signs) > 1  # with a space between them
     empty = np.diff(places.round()) > 1
     # a line number before a listing, or italics in it, stand off the grid, more or less
-    sure = ~(off[1:] | off[:-1]) & np.where(empty, white > _NO_GAP, white < _GAP)
+    sure = ~(off[1:] | off[:-1]) & np.where(
+        empty, white > FIXED_PITCH.no_gap, white < FIXED_PITCH.gap
+    )
     empty = np.where(sure, empty, read)
     rows = np.repeat(signs, np.append(1, 1 + empty))  # each space from the sign after it
     spaces = np.append(np.diff(rows) == 0, False)
@@ -183,9 +221,9 @@ def close_marks(line: PlacedText) -> PlacedText:
         ],
         bool,
     )
-    if not thin.any() or (~thin).sum() < _LEAST_SPACES:
+    if not thin.any() or (~thin).sum() < WHITE.spaces:
         return line
-    return line.without(spaces[thin & (gaps < _THIN_GAP * float(np.median(gaps[~thin])))])
+    return line.without(spaces[thin & (gaps < WHITE.thin * float(np.median(gaps[~thin])))])
 
 
 def close_spaced_letters(line: PlacedText) -> PlacedText:
@@ -200,8 +238,8 @@ def close_spaced_letters(line: PlacedText) -> PlacedText:
         letters = line.boxes[[n for n in range(*run.span()) if line.text[n].isalpha()]]
         height = float(np.median(letters[:, 3] - letters[:, 1]))
         usual = float(np.median(gaps))
-        if usual < _SPACED_GAP * height:
-            dropped += spaces[gaps < _WORD_GAP * usual].tolist()
+        if usual < SPACED.gap * height:
+            dropped += spaces[gaps < SPACED.word * usual].tolist()
     return line.without(dropped) if dropped else line
 
 
@@ -214,7 +252,7 @@ def without_feet(line: PlacedText) -> PlacedText:
     feet = [
         match.start(1)
         for match in _POINT_INSIDE.finditer(line.text)
-        if touching[match.start(1) - 1] and line.confidences[match.start(1)] < _CLEAR_POINT
+        if touching[match.start(1) - 1] and line.confidences[match.start(1)] < SHAPED.point
     ]
     return line.without(feet) if feet else line
 
@@ -228,10 +266,10 @@ def part_figures(line: PlacedText, x_height: float) -> PlacedText:
     gaps = line.boxes[1:, 0] - line.boxes[:-1, 2]
     _, white = _spaces_of(line)
     usual = lean_median(white) if len(white) else np.inf
-    least = min(_SURE_WHITE * x_height, max(_SPACE_OF_USUAL * usual, _LEAST_WHITE * x_height))
+    least = min(WHITE.sure * x_height, max(WHITE.of_usual * usual, WHITE.least * x_height))
     found = [match.start() for match in _BEFORE_FIGURE.finditer(line.text, 1)]
     for at in reversed(found):  # from the end, so that places stay
-        wide = gaps[at] > max(least, gaps[at - 1] + _MORE_WHITE * x_height)
+        wide = gaps[at] > max(least, gaps[at - 1] + WHITE.more * x_height)
         before, after = line.text[at - 1 : at + 1], line.text[at + 1]
         word = before.isalpha() and before.islower() and after.isdecimal()
         if wide and (word or (before[1] == "," and after.isalnum())):
@@ -242,6 +280,6 @@ def part_figures(line: PlacedText, x_height: float) -> PlacedText:
 def with_bullet(line: PlacedText, sign: str, box: NDArray[np.float32]) -> PlacedText:
     """Return a line with a bullet before it that was not read there. box: of the bullet, (4,)."""
     gap = np.array([box[2], box[1], line.boxes[0, 0], box[3]], np.float32)
-    sure = np.full(2, _BULLET_CONFIDENCE, np.float32)
+    sure = np.full(2, SHAPED.bullet, np.float32)
     none = (np.zeros((2, array.shape[1]), np.float32) for array in (line.styles, line.edges))
     return joined([PlacedText(f"{sign} ", np.stack([box, gap]), sure, *none), line])

@@ -22,19 +22,33 @@ from amberquarry.reading.alphabet import Alphabet
 from amberquarry.reading.languages import Prior, sign_of
 from amberquarry.reading.steps import Steps, runs_of
 
-_SURE = 0.9  # probability of a step's best class from which it is not in doubt
-_RIVAL = 0.05  # probability from which another sign is a rival of the best one
-_PARTING = 0.98  # of a space that parts words for certain
-_LEAST = 0.02  # probability of a class to be tried
-_MOST_CLASSES = 4  # tried at a step
-# A word that may give way to a listed one: its letters, and those from which two may differ.
-_LEAST_WORD, _LONG_WORD = 3, 7
-_CANDIDATES = 5  # listed words that are weighed against what was read
-_LISTED = 2.0  # what it is worth that a word is listed, as a logarithm of odds
-_AGAINST = 4.0  # logarithm of the odds against a listed word up to which it may be taken
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """Where the net is in doubt: probabilities of a step's classes."""
+
+    sure: float = 0.9  # of the best one, from which there is none
+    rival: float = 0.05  # from which another sign is a rival of the best one
+    parting: float = 0.98  # of a space that parts words for certain
+    least: float = 0.02  # of a class to be tried
+    classes: int = 4  # tried at a step
+    steps: int = 240  # of a part; what is longer is no word but noise, and is left as it is
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """Words of the language that one read in doubt may give way to."""
+
+    letters: int = 3  # of such a word
+    long: int = 7  # letters from which two may differ
+    candidates: int = 5  # that are weighed against what was read
+    worth: float = 2.0  # of being listed, as a logarithm of odds
+    against: float = 4.0  # logarithm of the odds against it up to which it may be taken
+
+
+DOUBT, LISTED = Doubt(), Listed()
 # A word with what stands before and after it that makes it a name of a program or a part of a word.
 _WORD = re.compile(r"(?<![\w'’\\/@.-])[^\W\d_]+(?![\w'’\\/@-]|\.\w)")
-_MOST_STEPS = 240  # of a part; what is longer is no word but noise, and is left as it is
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,12 +67,12 @@ def doubtful_parts(steps: Steps) -> list[tuple[int, int]]:
     doubt = _in_doubt(probabilities, best, top) & alphabet.open[best]
     if not doubt.any():
         return []
-    parting = np.flatnonzero((best == alphabet.space) & (top >= _PARTING))
+    parting = np.flatnonzero((best == alphabet.space) & (top >= DOUBT.parting))
     edges = [-1, *parting.tolist(), len(best)]
     return [
         (before + 1, after)
         for before, after in itertools.pairwise(edges)
-        if doubt[before + 1 : after].any() and after - before <= _MOST_STEPS
+        if doubt[before + 1 : after].any() and after - before <= DOUBT.steps
     ]
 
 
@@ -69,8 +83,8 @@ def _in_doubt(
 
     Where a letter begins or ends, it and the blank share a step: that alone is no doubt.
     """
-    open_steps = np.flatnonzero(top < 1 - _RIVAL)  # others have no room for a rival
-    rows, classes = np.nonzero(probabilities[open_steps] > _RIVAL)
+    open_steps = np.flatnonzero(top < 1 - DOUBT.rival)  # others have no room for a rival
+    rows, classes = np.nonzero(probabilities[open_steps] > DOUBT.rival)
     steps = open_steps[rows]
     around = np.concatenate([best[:1], best, best[-1:]])
     same = around[steps + np.arange(3)[:, None]] == classes
@@ -79,7 +93,7 @@ def _in_doubt(
     doubt[steps[~known]] = True
     starts = runs_of(best)
     peak = np.maximum.reduceat(top, starts)
-    unsure = (peak < _SURE) & (best[starts] != 0)
+    unsure = (peak < DOUBT.sure) & (best[starts] != 0)
     if unsure.any():
         doubt |= np.repeat(unsure, np.diff(starts, append=len(best)))
     return doubt
@@ -92,11 +106,11 @@ def read_part(steps: Steps, prior: Prior, search: Search) -> str:
     beams: dict[str, tuple[float, float]] = {"": (1.0, 0.0)}
     prior_of = {"": 0.0}
     for step, row in enumerate(probabilities):
-        if not alphabet.open[best[step]] or row[best[step]] >= _SURE or near_figures[step]:
+        if not alphabet.open[best[step]] or row[best[step]] >= DOUBT.sure or near_figures[step]:
             classes = [int(best[step])]
         else:
-            classes = [int(c) for c in np.flatnonzero((row > _LEAST) & alphabet.open)]
-            classes = sorted(classes, key=lambda cls: -row[cls])[:_MOST_CLASSES]
+            classes = [int(c) for c in np.flatnonzero((row > DOUBT.least) & alphabet.open)]
+            classes = sorted(classes, key=lambda cls: -row[cls])[: DOUBT.classes]
         if classes == [0]:  # nothing is said and nothing weighed
             beams = {text: (blank + letter, 0.0) for text, (blank, letter) in beams.items()}
             continue
@@ -140,7 +154,7 @@ def with_listed_words(steps: Steps, text: str, prior: Prior, search: Search) -> 
     """
     for found in _WORD.finditer(text):
         word = found.group()
-        if len(word) < _LEAST_WORD or word.lower() in prior.words:
+        if len(word) < LISTED.letters or word.lower() in prior.words:
             continue
         around = text[text.rfind(" ", 0, found.start()) + 1 :].split(" ", 1)[0]
         if any(map(str.isnumeric, around)):
@@ -149,8 +163,8 @@ def with_listed_words(steps: Steps, text: str, prior: Prior, search: Search) -> 
             word.lower(),
             prior.sorted_words,
             scorer=Levenshtein.distance,
-            score_cutoff=1 if len(word) < _LONG_WORD else 2,
-            limit=_CANDIDATES,
+            score_cutoff=1 if len(word) < LISTED.long else 2,
+            limit=LISTED.candidates,
         )
         candidates = [listed for listed, _, _ in near if listed.isalpha()]
         if not candidates:
@@ -160,12 +174,12 @@ def with_listed_words(steps: Steps, text: str, prior: Prior, search: Search) -> 
         for listed in candidates:
             usual = prior.log_probability_of(listed) - own
             more = len(listed) - len(word)
-            worth = search.weight * usual + search.bonus * more + _LISTED
+            worth = search.weight * usual + search.bonus * more + LISTED.worth
             for other in _in_case_of(word, listed):
                 if not steps.alphabet.spells(other):  # capitals that the reader lacks
                     continue
                 ink = log_likelihood(steps, _replaced(text, found, other)) - said
-                if ink > -_AGAINST and ink + worth > best_score:
+                if ink > -LISTED.against and ink + worth > best_score:
                     best, best_score = other, ink + worth
         if best != word:
             return with_listed_words(steps, _replaced(text, found, best), prior, search)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -12,15 +13,24 @@ from amberquarry.reading.normalise import LinePicture
 from amberquarry.reading.placed import PlacedText
 from amberquarry.values import Line, Style
 
-_LEAST_WORDS = 30  # of a page, from which its usual weight can be told
-_HEAVY = 1.2  # log odds of bold from which a word of one letter is heavy by itself
-# Of a word's log odds of bold as far as they speak against it, of these odds against the page's
-# usual word, and of how much wider its strokes and larger its type are (logarithms); fitted to
-# words of pages whose fonts are named, half of them scanned as in offices.
-_AGAINST, _RELATIVE, _WIDTH, _SIZE = 1.4, 0.94, 8.0, 1.7
-_BOLD = 2.6  # sum of these from which a word is bold
-# A line of so many letters and figures is bold throughout where their mean, and each word, reach:
-_LINE_LETTERS, _LINE_BOLD, _EACH = 5, 1.7, 0.0
+
+@dataclass(frozen=True, slots=True)
+class Bold:
+    """Weight of type, as sums of log odds; fitted to words of pages whose fonts are named."""
+
+    words: int = 30  # of a page, from which its usual weight can be told
+    heavy: float = 1.2  # odds from which a word of one letter is heavy by itself
+    against: float = 1.4  # weight of a word's own odds as far as they speak against it
+    relative: float = 0.94  # of these odds against the page's usual word
+    width: float = 8.0  # of how much wider its strokes are, a logarithm
+    size: float = 1.7  # of how much larger its type is, a logarithm
+    least: float = 2.6  # sum from which a word is bold
+    letters: int = 5  # of a line that may be bold throughout
+    mean: float = 1.7  # of the words of such a line
+    each: float = 0.0  # of them, at least
+
+
+BOLD = Bold()
 
 
 def edges_of(picture: LinePicture, boxes: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -94,8 +104,8 @@ def settle_bold(lines: list[Line], placed: list[PlacedText], sizes: NDArray[np.f
         ]
     ).astype(float)
     odds = np.log((heavy + 1e-3) / (1 - heavy + 1e-3))
-    if len(words) < _LEAST_WORDS:
-        bold = odds > _HEAVY / np.sqrt([len(word.text) for word in words])
+    if len(words) < BOLD.words:
+        bold = odds > BOLD.heavy / np.sqrt([len(word.text) for word in words])
     else:
         edges = np.concatenate(
             [
@@ -105,11 +115,11 @@ def settle_bold(lines: list[Line], placed: list[PlacedText], sizes: NDArray[np.f
         ).astype(float)
         width = _against_usual(edges[:, 0], np.hypot(edges[:, 1], edges[:, 2]))
         size = _against_usual(sizes[of_line], np.ones(len(words)))
-        score = _AGAINST * np.minimum(odds, 0) + _RELATIVE * (odds - np.median(odds))
-        score += _WIDTH * width + _SIZE * size
+        score = BOLD.against * np.minimum(odds, 0) + BOLD.relative * (odds - np.median(odds))
+        score += BOLD.width * width + BOLD.size * size
         letters = np.array([sum(map(str.isalnum, word.text)) for word in words])
         # the stroke of a single letter or figure tells little
-        bold = (score > _BOLD) & ((letters > 1) | (odds > _HEAVY))
+        bold = (score > BOLD.least) & ((letters > 1) | (odds > BOLD.heavy))
         bold |= _in_bold_lines(score, letters, of_line)
     for word, found in zip(words, bold, strict=True):
         if found:
@@ -137,5 +147,5 @@ def _in_bold_lines(
     mean = np.bincount(of_line, letters * score) / np.maximum(total, 1)
     least = np.full(len(total), math.inf)
     np.minimum.at(least, of_line, score)
-    found: NDArray[np.bool_] = (total >= _LINE_LETTERS) & (mean > _LINE_BOLD) & (least > _EACH)
+    found: NDArray[np.bool_] = (total >= BOLD.letters) & (mean > BOLD.mean) & (least > BOLD.each)
     return found[of_line]

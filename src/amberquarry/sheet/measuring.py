@@ -13,21 +13,42 @@ from amberquarry.sheet.rowwise import Rowwise
 from amberquarry.values import Box
 
 CAPITAL_RATIO = 1.42  # height of capitals over x-height, usual in print
-_FEW_LOW = 0.16  # small letters to each tall one: fewer may be marks
-# Letters of a line that quotes may outnumber; what hangs over its base line is lower than this part
-# of its tallest, quotes than that part; strokes of them for each letter, at least; how far its tall
-# letters may lie off one level, in heights.
-_MOST_BETWEEN_QUOTES, _HANGING, _QUOTE, _PER_LETTER, _LEVEL = 24, 0.7, 0.55, 0.5, 0.4
-# Share of the letters of the lower of two levels, that the upper has if it is the base line; how
-# far under it letters hang at most, in heights of those that stand on it.
-_AS_MANY, _HANGS = 0.8, 0.45
-_ON_ONE_LEVEL = 0.06  # of their height: letters that stand on one base line
-# Of a line that may be bent: letters at least, and heights of its letters that it is longer than.
-_LETTERS_OF_CURVE, _SPAN_OF_CURVE = 18, 15.0
-# How far off the base line, in heights, letters still tell where it runs, fit by fit; its slope;
-# pixels that rounding makes.
-_NEAR_BASE, _STEEPEST, _TINY = (0.5, 0.3, 0.2, 0.15, 0.12), 0.2, 1e-6
-_LEAST_RISE = 0.35  # of the usual height: letters over the base line that tell the x-height
+
+
+@dataclass(frozen=True, slots=True)
+class BetweenQuotes:
+    """A line of few letters between quotes, which hang over its base line."""
+
+    most: int = 24  # letters, which the quotes may outweigh
+    hanging: float = 0.7  # of the height of its tallest: what hangs is lower
+    quote: float = 0.55  # of that height: quotes are lower
+    per_letter: float = 0.5  # strokes of quotes for each letter, at least
+    level: float = 0.4  # heights by which its tall letters may lie off one level
+
+
+@dataclass(frozen=True, slots=True)
+class BaseLine:
+    """Where the base line runs; lengths in heights of the letters that stand on it."""
+
+    as_many: float = 0.8  # of the letters on the lower of two levels: then it is the upper one
+    hangs: float = 0.45  # by which letters hang under it at most
+    one_level: float = 0.06  # by which letters that stand on it differ
+    letters: int = 18  # of a line that may be bent
+    span: float = 15.0  # that such a line is longer than
+    near: tuple[float, ...] = (0.5, 0.3, 0.2, 0.15, 0.12)  # off it, fit by fit: letters count
+    steepest: float = 0.2  # slope, at most
+    tiny: float = 1e-6  # pixels that rounding makes
+
+
+@dataclass(frozen=True, slots=True)
+class Heights:
+    """Which letters tell the x-height."""
+
+    few_low: float = 0.16  # small letters to each tall one: fewer may be marks
+    rise: float = 0.35  # of the usual height: letters over the base line
+
+
+QUOTES, BASE_LINE, HEIGHTS = BetweenQuotes(), BaseLine(), Heights()
 
 
 @dataclass(slots=True, eq=False)  # arrays have no one answer to ==
@@ -117,13 +138,13 @@ def _base_lines(
     x, bottom, high: of each letter, its middle, foot and height. height: usual, of each row.
     """
     span = rows.largest(x) - rows.smallest(x)
-    curved = (rows.count >= _LETTERS_OF_CURVE) & (span > _SPAN_OF_CURVE * height)
+    curved = (rows.count >= BASE_LINE.letters) & (span > BASE_LINE.span * height)
     usual = rows.median(bottom)
     curves = _level_at(usual)
     degrees = np.zeros(rows.rows, np.int64)
     active = (span > 2 * height) & (rows.count >= 4)
     kept = active[rows.row]
-    for attempt, near in enumerate(_NEAR_BASE):
+    for attempt, near in enumerate(BASE_LINE.near):
         wanted = np.where(curved & (attempt >= 2), 2, min(attempt, 1))
         for degree in range(3):
             own = active & (wanted == degree)
@@ -138,9 +159,9 @@ def _base_lines(
         active &= rows.sum(fresh) >= np.maximum(3, 0.3 * rows.count)
         kept = np.where(active[rows.row], fresh, kept)
     sloping = degrees > 0
-    steep = sloping & (np.abs(curves[:, 1]) > _STEEPEST)  # no line of text is
+    steep = sloping & (np.abs(curves[:, 1]) > BASE_LINE.steepest)  # no line of text is
     # several descenders at one end tilt a short line
-    reach = (np.maximum(1.5, _ON_ONE_LEVEL * height) + _TINY)[rows.row]
+    reach = (np.maximum(1.5, BASE_LINE.one_level * height) + BASE_LINE.tiny)[rows.row]
     beside = rows.between(bottom, bottom - reach, bottom + reach)
     most = rows.largest(beside)
     on_line = rows.sum(np.abs(bottom - _at(curves, x, rows)) <= reach)
@@ -149,7 +170,11 @@ def _base_lines(
         base = bottom[rows.first_largest(beside)]
         # as many letters may hang under the line as stand on it: "g1 g2"
         under = base[rows.row] - bottom
-        over = (beside >= _AS_MANY * most[rows.row]) & (under > 0) & (under < _HANGS * high)
+        over = (
+            (beside >= BASE_LINE.as_many * most[rows.row])
+            & (under > 0)
+            & (under < BASE_LINE.hangs * high)
+        )
         base = np.minimum(base, rows.of(over).smallest(bottom[over], np.inf))
         level = np.abs(bottom - base[rows.row]) <= reach
         usual = np.where(tilted, rows.of(level).median(bottom[level]), usual)
@@ -167,14 +192,14 @@ def _standing(glyphs: Glyphs, letters: NDArray[np.int64], rows: Rowwise) -> NDAr
     top, bottom = glyphs.top[letters], glyphs.bottom[letters]
     height, middle = bottom - top, (top + bottom) / 2
     tallest = rows.largest(height)
-    tall = height > _HANGING * tallest[rows.row]
+    tall = height > QUOTES.hanging * tallest[rows.row]
     of_tall, middles = rows.of(tall), middle[tall]
     standing = bottom > of_tall.median(middles)[rows.row]
-    level = of_tall.largest(middles) - of_tall.smallest(middles) < _LEVEL * tallest
+    level = of_tall.largest(middles) - of_tall.smallest(middles) < QUOTES.level * tallest
     hanging = rows.sum(~standing)
-    few = (hanging > 1) & (hanging > _PER_LETTER * rows.sum(standing))
-    few &= rows.count <= _MOST_BETWEEN_QUOTES
-    small = rows.largest(np.where(standing, 0, height)) < _QUOTE * tallest
+    few = (hanging > 1) & (hanging > QUOTES.per_letter * rows.sum(standing))
+    few &= rows.count <= QUOTES.most
+    small = rows.largest(np.where(standing, 0, height)) < QUOTES.quote * tallest
     small &= 2 * of_tall.count >= rows.sum(standing)  # not beside one large piece
     return np.asarray(standing | ~(level & few & small)[rows.row])
 
@@ -212,7 +237,7 @@ def x_heights_of(
     Low letters and tall ones form two groups, the tall ones 1.25 to 1.7 times as high. The
     height under which most letters fall into one of both is taken.
     """
-    high = rise > _LEAST_RISE * height[rows.row]
+    high = rise > HEIGHTS.rise * height[rows.row]
     rise, rows = rise[high], rows.of(high)
     low, tall, middling = (
         rows.between(rise, least * rise, most * rise)
@@ -221,7 +246,7 @@ def x_heights_of(
     if not len(rise):
         return height, np.ones(len(height), bool)
     best = rows.first_largest(low + 0.85 * tall - 0.4 * middling)
-    marks = low[best] < _FEW_LOW * tall[best]  # among letters of one height
+    marks = low[best] < HEIGHTS.few_low * tall[best]  # among letters of one height
     best = np.where(marks, rows.first_largest(low), best)
     size = rise[best]
     same = (rise > 0.9 * size[rows.row]) & (rise < 1.1 * size[rows.row])

@@ -15,16 +15,42 @@ from amberquarry.sheet.fixed_pitch import fit_grid
 from amberquarry.sheet.measuring import CAPITAL_RATIO, lean_median, weighted_median
 from amberquarry.values import Block, BlockKind, Line, Style
 
-LOW_LETTERS, _LEAST_LOW = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω"), 3
+LOW_LETTERS = frozenset("acemnorsuvwxzавгежзиклмнопстхчшыьэюяαεικνοπστυω")
 _LINE_NUMBER = re.compile(r"\d+ ")  # before a line of a listing, in other type
-_FIXED_LETTERS, FIXED_SHARE = 10, 0.8
+
+
+@dataclass(frozen=True, slots=True)
+class Fixed:
+    """Type in fixed pitch."""
+
+    letters: int = 10  # of a line, that tell it
+    share: float = 0.8  # of a block's letters, from which it is in fixed pitch
+    uneven: float = 0.12  # mean deviation of the steps, over the usual one
+    off: float = 0.3  # of the steps, that may be off then
+    typewritten: float = 0.6  # of a page's letters in it: then it is no sign of code
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """Listings of programs."""
+
+    signs: float = 0.04  # of letters, that are signs of code: prose has fewer
+    printed: float = 0.2  # of them, in other lines: then what is in fixed pitch is a listing
+
+
+@dataclass(frozen=True, slots=True)
+class RunningText:
+    """Which lines tell the usual size of a page."""
+
+    low: int = 3  # small letters of a line, at least
+    line: int = 30  # letters of a line of running text
+    lines: int = 3  # such lines
+    share: float = 0.15  # of a page's letters, beside listings
+
+
+FIXED, LISTING, RUNNING = Fixed(), Listing(), RunningText()
 _PITCHES = np.linspace(0.94, 1.06, 49)  # tried, in usual distances of letters side by side
-_UNEVEN, _OFF = 0.12, 0.3  # mean deviation of the steps, over the usual one; share then
-_TYPEWRITTEN = 0.6  # of a page's letters in fixed pitch: then it is no sign of code
-_CODE_SIGNS, _CODE_SHARE = frozenset("{}[]()<>=;_\\#|^~"), 0.04  # of letters: prose has fewer
-_PRINTED = 0.2  # of them, in other lines: then what is in fixed pitch is a listing
-_FULL_LINE, _FULL_LINES = 30, 3  # letters of a line of running text; such lines that tell its size
-_PROSE_SHARE = 0.15  # of a page's letters, which tell the usual size beside listings
+_CODE_SIGNS = frozenset("{}[]()<>=;_\\#|^~")
 SMALL = 0.93  # of the usual x-height: notes, captions
 MOSTLY = 0.6  # of a line's letters in bold or italics
 
@@ -47,7 +73,7 @@ def type_size(text: str, boxes: NDArray[np.float32]) -> float:
     """
     heights = boxes[:, 3] - boxes[:, 1]
     low = np.array([sign in LOW_LETTERS for sign in text], bool)
-    if low.sum() >= _LEAST_LOW:
+    if low.sum() >= RUNNING.low:
         return lean_median(heights[low])
     tall = np.array([sign.isupper() or sign.isdigit() or sign in "bdfhkl" for sign in text])
     if low.sum() + tall.sum() == 0:
@@ -64,7 +90,7 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
     """
     shares = np.zeros(len(lines))
     for number, line in enumerate(lines):
-        if len(line.character_boxes) < _FIXED_LETTERS:
+        if len(line.character_boxes) < FIXED.letters:
             continue
         there = np.frombuffer(line.text.encode("utf-32-le"), np.uint32) != ord(" ")
         number_before = _LINE_NUMBER.match(line.text)
@@ -73,11 +99,13 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
         boxes = line.character_boxes.astype(float)
         middle = (boxes[:, 0] + boxes[:, 2]) / 2
         steps = np.diff(middle)[there[1:] & there[:-1]]
-        if there.sum() < _FIXED_LETTERS or len(steps) < _FIXED_LETTERS // 2:
+        if there.sum() < FIXED.letters or len(steps) < FIXED.letters // 2:
             continue
         usual = lean_median(steps)
-        if float(np.abs(steps - usual).sum()) > _UNEVEN * usual * len(steps):  # far from any grid
-            shares[number] = _OFF
+        if float(np.abs(steps - usual).sum()) > FIXED.uneven * usual * len(
+            steps
+        ):  # far from any grid
+            shares[number] = FIXED.off
             continue
         _, _, shares[number] = fit_grid(middle[there], usual, _PITCHES)
     return shares
@@ -105,12 +133,12 @@ def is_fixed(lines: list[Line]) -> bool:
     letters = np.array([len(line.text) for line in lines]) * (shares > 0)
     total = float(letters.sum())
     # few letters stand on some grid by chance
-    return total > 0 and float((shares * letters).sum()) / total > FIXED_SHARE + 2 / total
+    return total > 0 and float((shares * letters).sum()) / total > FIXED.share + 2 / total
 
 
 def looks_like_code(text: str) -> bool:
     """Return whether a text holds more of the signs of code than prose does."""
-    return sum(sign in _CODE_SIGNS for sign in text) > _CODE_SHARE * len(text)
+    return sum(sign in _CODE_SIGNS for sign in text) > LISTING.signs * len(text)
 
 
 def measure(blocks: list[Block]) -> Measures | None:
@@ -122,19 +150,22 @@ def measure(blocks: list[Block]) -> Measures | None:
     letters = np.array([len(line.text) for line in lines], float)
     sizes = np.array([line.x_height for line in lines])
     shares = fixed_shares(lines)
-    fixed = shares > FIXED_SHARE
+    fixed = shares > FIXED.share
     typed = "".join(line.text for line, own in zip(lines, fixed, strict=True) if own)
     listed = looks_like_code(typed)
     # listings stand among prose whose lines are far from any grid
-    printed = letters[(shares <= _OFF) & (letters > _FULL_LINE)].sum() > _PRINTED * letters.sum()
-    typewritten = len(typed) > _TYPEWRITTEN * letters.sum() and not listed and not printed
+    printed = (
+        letters[(shares <= FIXED.off) & (letters > RUNNING.line)].sum()
+        > LISTING.printed * letters.sum()
+    )
+    typewritten = len(typed) > FIXED.typewritten * letters.sum() and not listed and not printed
     # tables may be set smaller than the text beside them
     in_tables = {line for b in flow if b.kind is BlockKind.TABLE for line in b.lines}
     beside = np.array([line not in in_tables for line in lines])
     prose = letters * ~fixed
-    if (letters[beside] > _FULL_LINE).sum() >= _FULL_LINES:
+    if (letters[beside] > RUNNING.line).sum() >= RUNNING.lines:
         prose = prose * beside
-    enough = prose.sum() > _PROSE_SHARE * letters.sum()
+    enough = prose.sum() > RUNNING.share * letters.sum()
     told = prose if enough and not typewritten else letters
     size = weighted_median(sizes, told)
     steps = np.array([
