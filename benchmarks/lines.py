@@ -29,8 +29,9 @@ from amberquarry.reading.scripts import main_script, settle_scripts
 from amberquarry.settings import ReadingSettings
 from amberquarry.training import degrade
 from amberquarry.training.faces import Face, GlyphDrawer, load_faces
-from amberquarry.training.lines import Run, draw_line, to_normal_form
+from amberquarry.training.lines import Run, draw_line
 from amberquarry.training.texts import LANGUAGE_WEIGHTS, Corpus, cells, running
+from amberquarry.training.wear import error_of_size, to_normal_form
 
 Ink = NDArray[np.float32]
 Noise = np.random.Generator
@@ -145,7 +146,7 @@ def read(
     chance: random.Random,
 ) -> str:
     """Return the best path's text of a picture of a line, its look-alike letters in one script."""
-    line, _, _ = to_normal_form(picture, height, text, chance)
+    line, _, _ = to_normal_form(picture, height, error_of_size(text, chance), chance)
     steps = figures_joined(network.steps(even_ground(line)))
     found = decode(weighed(steps, ReadingSettings().word_parting)).text.strip()
     return settle_scripts(found, main_script([found]))

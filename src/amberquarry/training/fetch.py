@@ -14,8 +14,10 @@ import logging
 import re
 import shutil
 import subprocess
+import sys
 import tarfile
 import tempfile
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -23,7 +25,7 @@ import click
 
 log = logging.getLogger(__name__)
 
-FONT_SUFFIXES = {".ttf", ".otf", ".woff2", ".pfb", ".t1"}
+FONT_SUFFIXES = {".ttf", ".otf", ".ttc", ".woff2", ".pfb", ".t1"}
 PACKAGES_PER_CALL = 20  # starting a client costs more than most downloads
 TEXT_FOLDERS = (
     "share/man",
@@ -57,17 +59,29 @@ def download_npm(packages: list[str], folder: Path) -> None:
     )
 
 
+def download_pypi(packages: list[str], folder: Path) -> None:
+    """Download wheels of the Python package index into `folder`; nothing is installed."""
+    pip = [sys.executable, "-m", "pip", "download", "--quiet", "--no-deps"]
+    subprocess.run([*pip, "--only-binary", ":all:", *packages], cwd=folder, check=True)
+
+
 def unpack(package: str, folder: Path, tree: Path) -> None:
     """Unpack the archive of a package that was downloaded into `folder` below `tree`, once."""
     if tree.exists():
         return
     tree.mkdir(parents=True)
+    for archive in folder.glob(f"{package}-*.whl"):
+        with zipfile.ZipFile(archive) as wheel:
+            wheel.extractall(tree)
     for archive in folder.glob(f"{package}_*.deb"):
         subprocess.run(["dpkg", "-x", str(archive), str(tree)], check=True)
     for archive in folder.glob("*.tgz"):
         if re.fullmatch(rf"fontsource-{re.escape(package)}-\d[\w.-]*\.tgz", archive.name):
             with tarfile.open(archive) as tar:
                 tar.extractall(tree, filter="data")
+
+
+DOWNLOADS = {"debian": download_debian, "npm": download_npm, "pypi": download_pypi}
 
 
 def fetch(
@@ -80,7 +94,7 @@ def fetch(
     target_of: the folder of a row's package. copy: takes what is in use from the unpacked tree to
     that folder, which appears whole or not at all.
     """
-    for registry, download in (("debian", download_debian), ("npm", download_npm)):
+    for registry, download in DOWNLOADS.items():
         missing = [
             row
             for row in rows

@@ -9,19 +9,10 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.reading.characters import ALPHABET, CLASS_OF
-from amberquarry.reading.ground import (
-    BASELINE_ROW,
-    LINE_HEIGHT,
-    WIDTH_STRETCH,
-    X_HEIGHT,
-    even_ground,
-)
-from amberquarry.training import degrade
 from amberquarry.training.faces import LOWERED, RAISED, Face, FormulaDrawer, GlyphDrawer
 from amberquarry.training.foreign import (
     ForeignDrawer,
@@ -41,7 +32,7 @@ from amberquarry.training.texts import (
     old_spelling,
     sample_text,
 )
-from amberquarry.values import UNKNOWN
+from amberquarry.training.wear import ABOVE, BELOW, Drawn, Sample, Type, Wear, scan_by_chance
 
 GROUP_WEIGHTS = {"core": 5.0, "other": 1.0, "hand": 1.0}
 # Among the hands, those that are print: broken letters
@@ -49,8 +40,6 @@ _BROKEN = frozenset(
     {"unifrakturcook", "pirataone", "grenzegotisch", "jacquard24", "manufacturingconsent"}
 )
 LINES_PER_FACE = 10  # drawn one after the other, so that fonts and glyphs are opened rarely
-MOST_COLUMNS = 1600
-_ABOVE, _BELOW = 2.5, 1.5  # room over and under the baseline, in x-heights
 # Families in which most papers and manuals with formulas are set, then those drawn like the faces
 # that every system and printer has: they are met twice as often as others.
 _STANDARD, _STANDARD_WEIGHT = ("latinmodern", "cmu"), 2.0
@@ -74,17 +63,6 @@ _FIXED_PITCH = ("mono", "courier", "cursor", "code", "typewriter", "console", "i
 _BESIDE_CODE = 0.25  # of the faces beside which a face of fixed pitch sets words of programs
 _AFTER_CODE = (",", ".", ";", ":", ")")
 _OLD_SHARE = 0.06  # of the faces that can set hand-set print, and do
-
-
-@dataclass(frozen=True, slots=True)
-class Sample:
-    """A line picture in the net's form with what stands on it."""
-
-    ink: NDArray[np.float32]  # (LINE_HEIGHT, W), 0 to 1
-    classes: NDArray[np.int64]  # CTC classes of the text
-    centres: NDArray[np.float32]  # column of each character's centre
-    styles: NDArray[np.int8]  # (characters, len(STYLES)): 1, 0, or -1 where not known
-    text: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,14 +92,6 @@ class _Glyphs:
     top: int
     advance: float
     styles: tuple[int, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class _Drawn:
-    ink: NDArray[np.float32]
-    text: str
-    centres: list[float]
-    styles: list[tuple[int, ...]]
 
 
 def _mark(known: bool | None) -> int:
@@ -271,7 +241,7 @@ def _nearer(
 
 def draw_line(
     drawer: GlyphDrawer, runs: list[Run], chance: random.Random | None = None
-) -> _Drawn | None:
+) -> Drawn | None:
     """Return a line drawn glyph by glyph, or None where nothing would show.
 
     drawer: the line's main face, which gives the spaces between runs and the measures.
@@ -325,8 +295,8 @@ def draw_line(
     right = max(x for _, x in boxes)
     if right - left > 8000:
         return None
-    rows = round((_ABOVE + _BELOW) * height)
-    base = round(_ABOVE * height)
+    rows = round((ABOVE + BELOW) * height)
+    base = round(ABOVE * height)
     ink = np.zeros((rows, right - left), np.uint8)
     for mask, x, y in placed:
         y0, y1 = max(0, base + y), min(rows, base + y + mask.shape[0])
@@ -336,108 +306,7 @@ def draw_line(
         target = ink[y0:y1, x - left : x - left + mask.shape[1]]
         np.maximum(target, part, out=target)
     text = "".join(kept)
-    return _Drawn((ink / 255.0).astype(np.float32), text, [c - left for c in centres], styles)
-
-
-def add_company(
-    ink: NDArray[np.float32],
-    others: list[NDArray[np.float32]],
-    chance: random.Random,
-    x_height: float,
-    before: int,
-    after: int,
-) -> NDArray[np.float32]:
-    """Return ink with what may stand near a line: other lines, underlining, rules, frames.
-
-    before, after: columns without text at the ends.
-    """
-    rows, columns = ink.shape
-    base = round(_ABOVE * x_height)
-    thick = max(1, round(chance.uniform(0.04, 0.14) * x_height))
-    draw = chance.random()
-    if draw < 0.12 and others:  # feet of the line above, heads of the line below
-        for sign in (-1, 1):
-            other = chance.choice(others)
-            if other.shape[1] < 8 or chance.random() < 0.3:
-                continue
-            scale = rows / other.shape[0]
-            other = cv2.resize(other, (max(8, round(other.shape[1] * scale)), rows))
-            repeats = -(-columns // other.shape[1])
-            other = np.tile(other, (1, repeats))[:, :columns]
-            shift = round(sign * chance.uniform(1.9, 2.6) * x_height)
-            moved = np.zeros_like(ink)
-            if sign < 0:
-                moved[: rows + shift] = other[-shift:]
-                moved[max(0, base - round(1.65 * x_height)) :] = 0
-            else:
-                moved[shift:] = other[: rows - shift]
-                moved[: base + round(0.55 * x_height)] = 0
-            ink = np.maximum(ink, moved)
-    elif draw < 0.17:
-        row = base + round(chance.uniform(0.12, 0.45) * x_height)
-        first = chance.randrange(columns) if chance.random() < 0.3 else 0
-        ink[row : row + thick, first:] = np.maximum(
-            ink[row : row + thick, first:], chance.uniform(0.6, 1)
-        )
-    elif draw < 0.18:
-        row = base - round(chance.uniform(0.35, 0.6) * x_height)
-        ink[row : row + thick] = np.maximum(ink[row : row + thick], chance.uniform(0.5, 1))
-    elif draw < 0.22:
-        row = (
-            base + round(chance.uniform(0.5, 0.9) * x_height)
-            if chance.random() < 0.5
-            else base - round(chance.uniform(1.7, 2.2) * x_height)
-        )
-        ink[row : row + thick] = chance.uniform(0.5, 1)
-    elif draw < 0.25:  # a rule beside the line: of a column, a table, a frame
-        room = before if chance.random() < 0.5 else after
-        if room >= thick + 0.35 * x_height:
-            column = round(chance.uniform(0, room - thick - 0.35 * x_height))
-            column = column if room == before else columns - thick - column
-            ink[:, column : column + thick] = chance.uniform(0.4, 1)
-    return ink
-
-
-def to_normal_form(
-    picture: NDArray[np.uint8], x_height: float, text: str, chance: random.Random
-) -> tuple[NDArray[np.uint8], float, float]:
-    """Return the picture at the net's height with the errors that measuring a line makes.
-
-    Also returns scale and offset from source columns to columns of the result.
-    """
-    error = chance.gauss(0, 0.05) if chance.random() < 0.7 else chance.uniform(-0.2, 0.2)
-    scale = X_HEIGHT / x_height * (1 + error)
-    without_x_height = not any(c.islower() for c in text)
-    if text.count(UNKNOWN) > 0.5 * len(text):  # letters without a Latin x-height
-        scale *= chance.uniform(0.6, 1.5)
-    elif without_x_height and chance.random() < 0.4:
-        scale *= chance.uniform(0.62, 0.85)  # capitals or figures taken for x-height
-    stretch = WIDTH_STRETCH * (chance.triangular(0.8, 1.3, 1.0))
-    wide = scale * stretch
-    left, right = chance.uniform(1, 14), chance.uniform(1, 14)
-    base = BASELINE_ROW + chance.gauss(0, 0.9)
-    angle = chance.gauss(0, 0.004)
-    columns = min(MOST_COLUMNS, max(8, round(picture.shape[1] * wide + left + right)))
-    middle = picture.shape[1] / 2
-    matrix = np.array(
-        [
-            [wide, 0, left],
-            [scale * angle, scale, base - scale * (_ABOVE * x_height) - scale * angle * middle],
-        ]
-    )
-    ground = int(np.percentile(picture[::3, ::3], 90))
-    shrink = scale < 0.6
-    if shrink:  # average before sampling, as the reader does
-        picture = cv2.blur(picture, (max(1, round(1 / wide)), max(1, round(1 / scale))))
-    line = cv2.warpAffine(
-        picture,
-        matrix,
-        (columns, LINE_HEIGHT),
-        flags=cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=ground,
-    )
-    return line, wide, left
+    return Drawn((ink / 255.0).astype(np.float32), text, [c - left for c in centres], styles)
 
 
 class LineSource:
@@ -485,7 +354,7 @@ class LineSource:
             and any(part in face.family for part in _FIXED_PITCH)
             and not face.family.endswith("caps")
         ]
-        self._others: list[NDArray[np.float32]] = []
+        self._wear = Wear(self._chance, self._noise, CLASS_OF)
         self._in_script = (
             []
             if write is not sample_text
@@ -511,14 +380,7 @@ class LineSource:
         chance = self._chance
         family = chance.choices(self._families, self._weights)[0]
         face = chance.choice(family)
-        screen = chance.random() < 0.05
-        office = not screen and chance.random() < 0.4 * strength
-        if screen:  # drawn at its final size, as programs draw text
-            source = render = chance.uniform(5.0, 10.0)
-        else:
-            # x-height in the pixels of the scan; cheap machines scan at 150 dpi and little more
-            source = chance.uniform(5.5, 11.0) if office else chance.triangular(5.5, 30, 11)
-            render = max(18.0, min(32.0, source * 1.5))
+        scan, render = scan_by_chance(chance, strength)
         drawer = GlyphDrawer(face, self._fonts, render)
         old = chance.random() < _OLD_SHARE and drawer.holds("ſæœ") and not drawer.fixed_pitch
         if old:
@@ -531,6 +393,7 @@ class LineSource:
             if companion is face
             else GlyphDrawer(companion, self._fonts, drawer.size_px * companion.x_height, old)
         )
+        print_ = Type(drawer.x_height_px, drawer.fixed_pitch, drawer.old)
         lender = self._lender(drawer)
         corpus = self._corpus_for(drawer)
         listings = 0.4 if drawer.fixed_pitch else 0.02
@@ -570,7 +433,7 @@ class LineSource:
             if drawn is None or not drawn.text.strip() or drawn.text[0] == " ":
                 continue
             made += 1
-            sample = self._worn(drawn, drawer, source, strength, screen, office)
+            sample = self._wear.worn(drawn, print_, scan)
             if sample is not None:
                 yield sample
 
@@ -681,68 +544,6 @@ class LineSource:
             assert isinstance(tail.drawer, GlyphDrawer)
             return [foreign, tail] if tail.drawer.holds(tail.text) else [foreign]
         return [foreign]
-
-    def _worn(
-        self,
-        drawn: _Drawn,
-        drawer: GlyphDrawer,
-        source: float,
-        strength: float,
-        screen: bool,
-        office: bool,
-    ) -> Sample | None:
-        chance, noise, rendered = self._chance, self._noise, drawer.x_height_px
-        before, after = (round(chance.uniform(0.0, 1.6) * rendered) for _ in range(2))
-        ink = drawn.ink
-        if not screen and chance.random() < (0.1 if drawer.fixed_pitch else 0.005):
-            ink = degrade.dot_matrix(ink, noise, rendered)
-        ink = np.pad(ink, ((0, 0), (before, after)))
-        self._others = ([*self._others, drawn.ink])[-12:]
-        ink = add_company(ink, self._others, chance, rendered, before, after)
-        if chance.random() < 0.04:  # slanted by hand
-            slant = chance.uniform(-0.1, 0.3)
-            matrix = np.array([[1, -slant, slant * _ABOVE * rendered], [0, 1, 0]])
-            ink = cv2.warpAffine(ink, matrix, (ink.shape[1], ink.shape[0]))
-        if chance.random() < 0.15 * strength:  # wavy paper
-            columns = np.arange(ink.shape[1], dtype=np.float32)
-            wave = np.sin(columns * chance.uniform(0.5, 2) / (8 * rendered) + chance.uniform(0, 6))
-            rows = np.arange(ink.shape[0], dtype=np.float32)[:, None]
-            shift = rows + wave[None] * chance.uniform(0, 0.12) * rendered
-            ink = cv2.remap(
-                ink,
-                np.broadcast_to(columns, ink.shape).copy(),
-                shift.astype(np.float32),
-                cv2.INTER_LINEAR,
-            )
-        hard = office or (not screen and chance.random() < 0.75)
-        if hard and chance.random() < (0.85 if office else 0.6):
-            ink = degrade.wear_strokes(ink, noise, rendered, strength)
-        if hard and chance.random() < (0.3 if drawer.old else 0.08) * strength:
-            ink = degrade.ink_unevenly(ink, noise, rendered)
-        if hard and chance.random() < 0.12 * strength:
-            ink = degrade.speckle(ink, noise, rendered)
-        scale = source / rendered
-        size = (max(4, round(ink.shape[1] * scale)), max(8, round(ink.shape[0] * scale)))
-        ink = cv2.resize(ink, size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
-        if hard and len(self._others) > 3 and chance.random() < 0.06 * strength:
-            ink = degrade.bleed_through(ink, chance.choice(self._others), noise)
-        grey = degrade.lay_on_paper(ink, noise, strength if hard else 0.15)
-        if hard and chance.random() < 0.05 * strength:
-            grey = degrade.halftone(grey, noise)
-        picture = degrade.scan(grey, noise, source, strength if hard else 0.0, office)
-        picture, enlarged = degrade.enlarge(picture, source)
-        scale *= enlarged
-        line, wide, left = to_normal_form(picture, source * enlarged, drawn.text, chance)
-        centres = [(c + before) * scale * wide + left for c in drawn.centres]
-        if centres[-1] >= line.shape[1] - 2:
-            return None
-        return Sample(
-            even_ground(line),
-            np.array([CLASS_OF[c] for c in drawn.text], np.int64),
-            np.array(centres, np.float32),
-            np.array(drawn.styles, np.int8),
-            drawn.text,
-        )
 
 
 def _runs_with_formulas(

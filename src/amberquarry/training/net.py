@@ -87,7 +87,7 @@ class LineNet(nn.Module):
     (Graves et al., 2006).
     """
 
-    def __init__(self, shape: Shape = SHAPES["usual"]) -> None:
+    def __init__(self, shape: Shape = SHAPES["usual"], classes: int = CLASSES) -> None:
         super().__init__()
         first, second, third = shape.stem
         rows = LINE_HEIGHT // 8
@@ -102,7 +102,7 @@ class LineNet(nn.Module):
         self.context = nn.Sequential(
             *[_Bottleneck1d(shape.wide, shape.narrow, d) for d in shape.dilations]
         )
-        self.classify = nn.Conv1d(shape.wide, CLASSES, 1)
+        self.classify = nn.Conv1d(shape.wide, classes, 1)
         self.style = nn.Conv1d(shape.wide, len(STYLES), 1)
 
     def forward(self, ink: Tensor) -> tuple[Tensor, Tensor]:
@@ -137,6 +137,23 @@ class LineNet(nn.Module):
                 value[: len(known)] = 0.0
             value[corner] = known
         self.load_state_dict(own)
+
+
+def for_signs(state: dict[str, Tensor], before: str, after: str, net: LineNet) -> dict[str, Tensor]:
+    """Return finished weights for another list of signs: known ones keep theirs.
+
+    before, after: the signs of the two alphabets. net: the one that takes the weights; signs that
+    are new begin as they stand there.
+    """
+    moved = dict(state)
+    class_of = {sign: number for number, sign in enumerate(before, start=1)}
+    pairs = [(0, 0), *((n, class_of[s]) for n, s in enumerate(after, start=1) if s in class_of)]
+    new, old = (torch.tensor(rows) for rows in zip(*pairs, strict=True))
+    for name, value in net.state_dict().items():
+        if name.startswith("classify."):
+            moved[name] = value.clone()
+            moved[name][new] = state[name][old].to(value.dtype)
+    return moved
 
 
 def net_of(state: dict[str, Tensor]) -> LineNet:

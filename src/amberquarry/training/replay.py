@@ -14,7 +14,7 @@ import numpy as np
 
 from amberquarry.reading.ground import LINE_HEIGHT
 from amberquarry.training.labelled import LabelledLine
-from amberquarry.training.lines import Sample
+from amberquarry.training.wear import Sample
 
 REPLAY = Path(__file__).parent.parent / "models" / "replay.npz"
 LINES = 1200

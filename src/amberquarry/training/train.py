@@ -2,7 +2,8 @@
 
 `python -m amberquarry.training.train --data DATA --work WORK --crops N` runs one round: a cosine
 schedule over N line pictures. State is saved to WORK every few minutes; the same command goes on
-where a stopped one was. `--start FILE` begins a round from finished weights.
+where a stopped one was. `--start FILE` begins a round from finished weights. `--pack NAME` trains a
+reader for further scripts (`packs.plans`).
 """
 
 from __future__ import annotations
@@ -13,9 +14,10 @@ import math
 import multiprocessing
 import queue
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import click
 import numpy as np
@@ -28,9 +30,10 @@ from amberquarry.reading.characters import ALPHABET
 from amberquarry.reading.ground import LINE_HEIGHT, TIME_STRIDE
 from amberquarry.training.faces import load_faces
 from amberquarry.training.foreign import load_foreign
-from amberquarry.training.lines import LineSource, Sample
-from amberquarry.training.net import CLASSES, SHAPES, STYLES, LineNet, Shape
+from amberquarry.training.lines import LineSource
+from amberquarry.training.net import SHAPES, STYLES, LineNet, Shape, for_signs
 from amberquarry.training.texts import Corpus
+from amberquarry.training.wear import Sample
 
 log = logging.getLogger(__name__)
 
@@ -75,7 +78,46 @@ def pack(samples: list[Sample], width: int) -> Batch:
     )
 
 
-def batches(source: LineSource, strength: Any) -> Any:
+class Lines(Protocol):
+    """An endless stream of training lines."""
+
+    def lines(self, strength: float) -> Iterator[Sample]:
+        """Yield some lines, worn by `strength` from 0 to 1."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Course:
+    """What is learnt: the signs of a reader, and lines of them.
+
+    pack: name of a reader for further scripts, empty for the usual one. lists: the folder with the
+    packages and alphabets of those.
+    """
+
+    data: Path
+    lists: Path
+    pack: str = ""
+
+    @property
+    def signs(self) -> str:
+        """The signs in the order of the net's classes."""
+        if not self.pack:
+            return ALPHABET
+        from amberquarry.training.packs.alphabets import load_signs
+
+        return load_signs(self.lists, self.pack)
+
+    def lines(self, split: str, seed: int) -> Lines:
+        """Return the lines drawn in the fonts of a split."""
+        if not self.pack:
+            return line_source(self.data, split, seed)
+        from amberquarry.training.packs.lines import PackLines
+        from amberquarry.training.packs.plans import PLANS
+
+        return PackLines(self.data, PLANS[self.pack], self.signs, split, seed)
+
+
+def batches(source: Lines, strength: Any) -> Any:
     """Yield batches without end; `strength.value` is read anew for every face."""
     waiting: dict[int, list[Sample]] = {width: [] for width in BUCKETS}
     while True:
@@ -91,8 +133,8 @@ def batches(source: LineSource, strength: Any) -> Any:
                 waiting[width] = []
 
 
-def _produce(data: Path, seed: int, strength: Any, out: Any) -> None:
-    for batch in batches(line_source(data, "train", seed), strength):
+def _produce(course: Course, seed: int, strength: Any, out: Any) -> None:
+    for batch in batches(course.lines("train", seed), strength):
         out.put(batch)
 
 
@@ -107,17 +149,17 @@ def line_source(data: Path, split: str, seed: int) -> LineSource:
     )
 
 
-def greedy_text(best: NDArray[np.int64]) -> str:
+def greedy_text(best: NDArray[np.int64], signs: str = ALPHABET) -> str:
     """Return the text of the best class at every step: repeats joined, blanks dropped."""
     changed = np.concatenate(([True], best[1:] != best[:-1]))
-    return "".join(ALPHABET[c - 1] for c in best[changed] if c)
+    return "".join(signs[c - 1] for c in best[changed] if c)
 
 
-def held_out_lines(data: Path, count: int = 480) -> dict[str, list[Sample]]:
+def held_out_lines(course: Course, count: int = 480) -> dict[str, list[Sample]]:
     """Return fixed lines in fonts that training never sees, clean and worn."""
     found: dict[str, list[Sample]] = {}
     for name, strength in (("clean", 0.0), ("worn", 1.0)):
-        source = line_source(data, "test", seed=987_654)
+        source = course.lines("test", 987_654)
         lines: list[Sample] = []
         while len(lines) < count:
             lines.extend(s for s in source.lines(strength) if s.ink.shape[1] <= BUCKETS[-1])
@@ -126,7 +168,9 @@ def held_out_lines(data: Path, count: int = 480) -> dict[str, list[Sample]]:
 
 
 @torch.no_grad()
-def measure(net: LineNet, lines: dict[str, list[Sample]]) -> dict[str, float]:
+def measure(
+    net: LineNet, lines: dict[str, list[Sample]], signs: str = ALPHABET
+) -> dict[str, float]:
     """Return the rate of character errors of greedy reading for each set of lines.
 
     Also the share of characters whose weight and slant are told right.
@@ -147,7 +191,7 @@ def measure(net: LineNet, lines: dict[str, list[Sample]]) -> dict[str, float]:
                 styled += int(known.sum())
                 right += int(((styles.numpy() > 0) == batch.styles)[known].sum())
                 for row, text in enumerate(batch.texts):
-                    errors += Levenshtein.distance(greedy_text(best[row]).strip(), text)
+                    errors += Levenshtein.distance(greedy_text(best[row], signs).strip(), text)
                     characters += len(text)
         rates[name] = errors / characters
         rates[f"{name} styles"] = right / max(1, styled)
@@ -159,24 +203,37 @@ class Round:
     """One schedule of training: net, averaged net, optimiser, and how far it has come."""
 
     def __init__(
-        self, crops: int, rate: float, frame_crops: int, shape: Shape, half: bool = False
+        self,
+        crops: int,
+        rate: float,
+        frame_crops: int,
+        shape: Shape,
+        half: bool = False,
+        signs: str = ALPHABET,
     ) -> None:
         self.crops, self.rate, self.frame_crops, self.half = crops, rate, frame_crops, half
+        self.signs = signs
         self.seen = 0
-        self.net = LineNet(shape)
-        self.average = LineNet(shape)
+        self.net = LineNet(shape, len(signs) + 1)
+        self.average = LineNet(shape, len(signs) + 1)
         self.average.load_state_dict(self.net.state_dict())
         self.optimiser = torch.optim.AdamW(self.net.parameters(), lr=rate, weight_decay=0.01)
         self.ctc = nn.CTCLoss(blank=0, reduction="sum", zero_infinity=True)
-        weights = torch.ones(CLASSES)
+        weights = torch.ones(len(signs) + 1)
         weights[0] = 0.4  # most steps are blank
         self.by_frame = nn.CrossEntropyLoss(weight=weights)
 
     def start_from(self, path: Path) -> None:
-        """Take finished weights, of a model file or of an earlier round."""
+        """Take finished weights, of a model file or of an earlier round.
+
+        The usual reader's serve for others too: what signs have in common is known already.
+        """
         state = torch.load(path, map_location="cpu", weights_only=True)
-        self.net.take(state.get("average", state))
-        self.average.take(state.get("average", state))
+        weights = state.get("average", state)
+        if self.signs != ALPHABET:
+            weights = for_signs(weights, ALPHABET, self.signs, self.net)
+        self.net.take(weights)
+        self.average.take(weights)
 
     def save(self, path: Path) -> None:
         """Write the whole state, whole or not at all."""
@@ -280,6 +337,8 @@ class Round:
     is_flag=True,
     help="Multiply in half precision: twice as quick where the processor has matrix units for it.",
 )
+@click.option("--pack", default="", help="A reader for further scripts; by default the usual one.")
+@click.option("--lists", type=click.Path(path_type=Path), default=Path("training/packs"))
 @click.option("--start", type=click.Path(path_type=Path, exists=True))
 @click.option("--seed", default=1, show_default=True)
 @click.option("--workers", default=1, show_default=True)
@@ -293,6 +352,8 @@ def main(
     ramp: float,
     size: str,
     half: bool,
+    pack: str,
+    lists: Path,
     start: Path | None,
     seed: int,
     workers: int,
@@ -305,7 +366,9 @@ def main(
     torch.manual_seed(seed)
     work.mkdir(parents=True, exist_ok=True)
     state = work / "round.pt"
-    current = Round(crops, rate, 0 if start else frame_crops, SHAPES[size], half)
+    course = Course(data, lists, pack)
+    known = start is not None and not pack  # places are learnt again with new signs
+    current = Round(crops, rate, 0 if known else frame_crops, SHAPES[size], half, course.signs)
     if state.exists():
         current.resume(state)
         log.info("go on at %d crops", current.seen)
@@ -319,9 +382,9 @@ def main(
         context.Process(
             target=_produce,
             daemon=True,
-            args=(data, seed * 1000 + number + current.seen, strength, supply),
+            args=(course, seed * 1000 + number + current.seen, strength, supply),
         ).start()
-    lines = held_out_lines(data)
+    lines = held_out_lines(course)
     saved = shown = time.monotonic()
     losses: list[float] = []
     measured = current.seen // MEASURE_EVERY_CROPS
@@ -352,10 +415,13 @@ def main(
             saved = now
         if current.seen // MEASURE_EVERY_CROPS > measured:
             measured = current.seen // MEASURE_EVERY_CROPS
-            rates = measure(current.average, lines)
+            rates = measure(current.average, lines, course.signs)
             log.info("measured %s", json.dumps({"crops": current.seen, **rates}))
     current.save(state)
-    log.info("done %s", json.dumps({"crops": current.seen, **measure(current.average, lines)}))
+    log.info(
+        "done %s",
+        json.dumps({"crops": current.seen, **measure(current.average, lines, course.signs)}),
+    )
 
 
 if __name__ == "__main__":

@@ -1,0 +1,1 @@
+"""Train readers for further scripts: texts, faces, shaped lines."""
