@@ -306,14 +306,24 @@ def without_each(job: tuple[str, list[str]]) -> list[tuple[str, Counts]]:
     return found
 
 
-def read_one(job: tuple[str, list[str]]) -> tuple[str, list[tuple[str, Counts]]]:
-    """Return the counts of each page of a document."""
-    key, paths = job
+def page_from_layer(picture: str) -> Page:
+    """Return the page of a PDF that a picture was rendered from, from its text layer alone."""
+    path = Path(picture)
+    name, _, number = path.stem.rpartition("_")
+    settings = Settings().with_values({"layer.use": "only"})
+    return read_page(
+        path.parent.parent / "pdf" / f"{name}.pdf", page=int(number), settings=settings
+    )
+
+
+def read_one(job: tuple[str, list[str], bool]) -> tuple[str, list[tuple[str, Counts]]]:
+    """Return the counts of each page of a document, from its ink or from its text layer."""
+    key, paths, from_layer = job
     cv2.setNumThreads(1)
     pages, times = [], []
     for number, path in enumerate(paths, 1):
         began = time.perf_counter()
-        page = read_page(path)
+        page = page_from_layer(path) if from_layer else read_page(path)
         times.append(time.perf_counter() - began)
         page.number = page.source_page = number
         pages.append(page)
@@ -387,8 +397,9 @@ def build(data: Path, splits: tuple[str, ...], names: tuple[str, ...], jobs: int
 @click.option("--kind", "names", multiple=True, type=click.Choice(NAMES), default=NAMES)
 @click.option("--jobs", default=2, show_default=True)
 @click.option("--pages", is_flag=True, help="Also list every page (not of the split `score`).")
+@click.option("--layer", is_flag=True, help="From the text layer instead of the ink.")
 def score(
-    data: Path, split: str, level: str, names: tuple[str, ...], jobs: int, pages: bool
+    data: Path, split: str, level: str, names: tuple[str, ...], jobs: int, pages: bool, layer: bool
 ) -> None:
     """Read the pages of a split and print a table."""
     documents: dict[str, list[str]] = defaultdict(list)
@@ -397,7 +408,8 @@ def score(
         if path.suffix != ".json" and key.partition("-")[0] in names:
             documents[key].append(str(path))
     with multiprocessing.get_context("spawn").Pool(jobs) as pool:
-        results = pool.map(read_one, sorted(documents.items()), chunksize=1)
+        tasks = [(key, paths, layer) for key, paths in sorted(documents.items())]
+        results = pool.map(read_one, tasks, chunksize=1)
     click.echo(HEAD)
     groups: dict[str, Counts] = defaultdict(Counts)
     for key, rows in results:

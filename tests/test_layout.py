@@ -261,7 +261,8 @@ class OrderTest(unittest.TestCase):
         for foot, x0, x1 in left + right:
             for x in range(x0, x1, 24):
                 ink[foot - 30 : foot + 4, x : min(x + 16, x1)] = 1
-        found = find_gutters(find_ink(ink, np.where(ink, 0, 255).astype(np.uint8), 24.0), 24.0)
+        page = find_ink(ink, np.where(ink, 0, 255).astype(np.uint8), 24.0)
+        found = find_gutters(page.glyphs, page.drawn_rules, page.areas.pictures, 24.0)
         self.assertTrue([g for g in found if g.x0 > 1200 and g.x1 < 1310 and g.height > 600])
 
     def test_large_heading_beside_a_column(self):

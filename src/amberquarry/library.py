@@ -14,11 +14,12 @@ from PIL import Image
 from amberquarry.assembly import assemble
 from amberquarry.document import Document
 from amberquarry.errors import PageError, Rejection, SourceError, our_fault
+from amberquarry.pages.layered import read_page_of
 from amberquarry.pages.lines import empty_line, read_line_picture
-from amberquarry.pages.ways import Tries, read_in_ways, read_picture
+from amberquarry.pages.ways import Tries, read_in_ways
 from amberquarry.reading import load_reader
 from amberquarry.settings import Limits, Settings
-from amberquarry.sources import PagePicture, identify, open_source
+from amberquarry.sources import PagePicture, Source, identify, open_source
 from amberquarry.sources.pictures import image_of_array
 from amberquarry.values import Box, Frame, Line, Mapping, Page
 
@@ -37,8 +38,7 @@ def page_picture(image: PageInput, number: int, settings: Settings, limits: Limi
         return PagePicture.of_image(image)
     source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
     try:
-        if not 1 <= number <= source.page_count:
-            raise ValueError(f"there is no page {number}, the file has {source.page_count}")
+        _check_number(number, source)
         return source.picture(number - 1)
     finally:
         source.close()
@@ -62,9 +62,36 @@ def read_page(
     `read_document` gives two pages. Raises SourceError, PageError, ValueError or TypeError where
     the input can't be used.
     """
-    settings = settings or Settings()
-    picture = page_picture(image, page, settings, limits or Limits())
+    settings, limits = settings or Settings(), limits or Limits()
+    if region is None and not isinstance(image, np.ndarray | Image.Image):
+        return _page_of_file(image, page, settings, limits)
+    picture = page_picture(image, page, settings, limits)
     return read_in_steps(picture, page, settings, None if region is None else Box(*region))[0]
+
+
+def _page_of_file(
+    image: str | os.PathLike[str] | bytes, number: int, settings: Settings, limits: Limits
+) -> Page:
+    source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
+    try:
+        _check_number(number, source)
+        pages = read_page_of(source, number - 1, lambda: load_reader(settings.reading), settings)
+    finally:
+        source.close()
+    assemble(pages, settings.output.min_confidence)
+    return _as_one(pages)
+
+
+def _check_number(number: int, source: Source) -> None:
+    if not 1 <= number <= source.page_count:
+        raise ValueError(f"there is no page {number}, the file has {source.page_count}")
+
+
+def _as_one(pages: list[Page]) -> Page:
+    """Return the first of two facing pages with the blocks of both."""
+    for other in pages[1:]:
+        pages[0].blocks += other.blocks
+    return pages[0]
 
 
 def read_in_steps(
@@ -79,9 +106,7 @@ def read_in_steps(
         for page in pages:
             _on_whole_page(page, picture, region)
     assemble(pages, settings.output.min_confidence)
-    for other in pages[1:]:
-        pages[0].blocks += other.blocks
-    return pages[0], read
+    return _as_one(pages), read
 
 
 def _on_whole_page(page: Page, picture: PagePicture, region: Box) -> None:
@@ -122,10 +147,11 @@ def read_document(
     source = open_source(data, settings, limits)
     pages: list[Page] = []
     try:
-        reader = load_reader(settings.reading)
         for index in range(source.page_count):
             try:
-                pages += read_picture(source.picture(index), index + 1, reader, settings)
+                pages += read_page_of(
+                    source, index, lambda: load_reader(settings.reading), settings
+                )
             except PageError as error:
                 pages.append(Page.failed(index, error.message))
             except Exception as error:  # the other pages are not lost for it

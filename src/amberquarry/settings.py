@@ -28,6 +28,14 @@ class Effort(StrEnum):
     THOROUGH = "thorough"
 
 
+class LayerUse(StrEnum):
+    """What is done with the text layers of PDF pages."""
+
+    AUTO = "auto"
+    ONLY = "only"
+    IGNORE = "ignore"
+
+
 class TextForm(StrEnum):
     """How the text of documents is written."""
 
@@ -78,6 +86,23 @@ class RenderSettings(_Group):
     )
     scan_share: float = _setting(
         0.95, "share of the page that one picture covers to count as its scan", (0.5, 1)
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LayerSettings(_Group):
+    """What is done with the text that PDF files hold."""
+
+    use: LayerUse = _setting(
+        LayerUse.AUTO,
+        "auto takes the text layer of a page where it can be trusted and reads the ink elsewhere; "
+        "only never reads ink; ignore always does",
+    )
+    least_visible: float = _setting(
+        0.6, "share of a layer's characters that must be seen on the page", (0, 1)
+    )
+    most_unknown: float = _setting(
+        0.03, "share of characters whose letter the file does not tell, at most", (0, 1)
     )
 
 
@@ -219,6 +244,7 @@ class Settings:
     """All settings of a conversion, one group for each stage."""
 
     render: RenderSettings = field(default_factory=RenderSettings)
+    layer: LayerSettings = field(default_factory=LayerSettings)
     preparation: PreparationSettings = field(default_factory=PreparationSettings)
     layout: LayoutSettings = field(default_factory=LayoutSettings)
     reading: ReadingSettings = field(default_factory=ReadingSettings)

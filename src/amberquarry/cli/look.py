@@ -11,7 +11,7 @@ import click
 
 from amberquarry.cli.terminal import printable
 from amberquarry.drawing import Mark, draw_page
-from amberquarry.library import page_picture, read_in_steps
+from amberquarry.library import page_picture, read_in_steps, read_page
 from amberquarry.settings import Limits, Settings
 from amberquarry.sheets import StepView, draw_step, draw_steps
 from amberquarry.values import Page
@@ -51,8 +51,11 @@ def run_look(
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
     picture = page_picture(path, number, settings, limits)
-    page, read = read_in_steps(picture, number, settings)
-    stages = [tries.best.stages for tries in read]
+    if views:
+        page, read = read_in_steps(picture, number, settings)
+        stages = [tries.best.stages for tries in read]
+    else:
+        page = read_page(path, page=number, settings=settings, limits=limits)
     if out is not None:
         if not views:
             image = draw_page(picture.grey, page, marks, shown.label)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+from numpy.typing import NDArray
+
 from amberquarry.imaging import Prepared
 from amberquarry.ink.components import Ink, find_ink
 from amberquarry.ink.gutters import find_gutters
@@ -11,10 +14,10 @@ from amberquarry.ink.lines import find_lines
 from amberquarry.ink.margins import part_margins
 from amberquarry.ink.pitch import join_fixed_pitch
 from amberquarry.settings import LayoutSettings
-from amberquarry.sheet.glyphs import core_letters
+from amberquarry.sheet.glyphs import Glyphs, core_letters
 from amberquarry.sheet.measuring import TextLine, from_the_left, measure_lines
 from amberquarry.sheet.sheet import MOST_LINES, UNKNOWN_LETTER_PX, LinesFound, Sheet
-from amberquarry.values import Frame
+from amberquarry.values import Box, Frame
 
 
 def ink_of(page: Prepared) -> Ink:
@@ -24,14 +27,28 @@ def ink_of(page: Prepared) -> Ink:
 
 def find_text(ink: Ink, letter: float, settings: LayoutSettings) -> LinesFound:
     """Return the lines of a page. letter: usual height of its letters, 0 if unknown."""
+    return lines_of(ink.glyphs, ink.drawn_rules, ink.areas.pictures, letter, settings)
+
+
+def lines_of(
+    glyphs: Glyphs,
+    rules: NDArray[np.uint8],
+    pictures: list[Box],
+    letter: float,
+    settings: LayoutSettings,
+) -> LinesFound:
+    """Return the lines that letters and marks make, from ink or from a text layer.
+
+    rules: (H, W), 1 where a rule is drawn. letter: usual height of the letters, 0 if unknown.
+    """
     letter = letter or UNKNOWN_LETTER_PX
-    gutters = find_gutters(ink, letter)
-    lines = find_lines(ink.glyphs, letter, gutters, settings)
+    gutters = find_gutters(glyphs, rules, pictures, letter)
+    lines = find_lines(glyphs, letter, gutters, settings)
     if len(lines) > MOST_LINES:
         return LinesFound(lines, [], gutters)
-    core = core_letters(ink.glyphs, letter)
-    lines, gutters = join_fixed_pitch(lines, gutters, ink.glyphs, core)
-    return LinesFound(*part_margins(lines, ink.glyphs, core), gutters)
+    core = core_letters(glyphs, letter)
+    lines, gutters = join_fixed_pitch(lines, gutters, glyphs, core)
+    return LinesFound(*part_margins(lines, glyphs, core), gutters)
 
 
 def lines_upside_down(turned: Ink, lines: list[TextLine], letter: float) -> list[TextLine]:

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from amberquarry.imaging.pieces import boxes_of_pieces
-from amberquarry.ink.components import Ink
 from amberquarry.ink.raster import COARSE, painted
 from amberquarry.sheet.glyphs import Glyphs, core_letters
 from amberquarry.values import Box
@@ -112,22 +111,27 @@ class _Search:
         return round(letters * self.letter)
 
 
-def find_gutters(ink: Ink, letter: float) -> list[Box]:
-    """Return upright white strips with text to both sides: between columns of text or tables."""
-    letters = core_letters(ink.glyphs, letter)
-    drawn = _whole(ink.glyphs, letters, letter)
-    if cv2.hasNonZero(ink.drawn_rules):
-        rule = cv2.dilate(ink.drawn_rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
+def find_gutters(
+    glyphs: Glyphs, rules: NDArray[np.uint8], pictures: list[Box], letter: float
+) -> list[Box]:
+    """Return upright white strips with text to both sides: between columns of text or tables.
+
+    rules: (H, W), 1 where a rule is drawn. pictures: their boxes.
+    """
+    letters = core_letters(glyphs, letter)
+    drawn = _whole(glyphs, letters, letter)
+    if cv2.hasNonZero(rules):
+        rule = cv2.dilate(rules, np.ones((COARSE, 1), np.uint8))[::COARSE, ::COARSE]
         rule = cv2.morphologyEx(rule, cv2.MORPH_OPEN, np.ones((1, max(3, round(letter))), np.uint8))
         drawn[: rule.shape[0], : rule.shape[1]] |= rule
-    for box in ink.areas.pictures:  # they may hang over into the white beside their column
+    for box in pictures:  # they may hang over into the white beside their column
         over = min(WHITE.overhang * letter, box.width / 4)
         drawn[
             int(box.y0) // COARSE : int(box.y1) // COARSE,
             int(box.x0 + over) // COARSE : int(box.x1 - over) // COARSE,
         ] = 1
     extent = _Extent.of(drawn)
-    marks = painted(ink.glyphs.shape, *_edges(ink.glyphs, ink.glyphs.usable & ~letters))
+    marks = painted(glyphs.shape, *_edges(glyphs, glyphs.usable & ~letters))
     gutters: list[Box] = []
     cells = letter / COARSE
     for width, length, least in _GUTTERS:
@@ -143,9 +147,9 @@ def find_gutters(ink: Ink, letter: float) -> list[Box]:
         for region in boxes_of_pieces(white):
             gutters.extend(_strips(search, region))
     if any(strip.width <= IN_WORDS.white * letter for strip in gutters):
-        signs = _signs(ink.glyphs, letter)
+        signs = _signs(glyphs, letter)
         gutters = [g for g in gutters if not _within_words(g, drawn, signs, letter)]
-    return gutters + _ruled_gutters(ink, extent, letter)
+    return gutters + _ruled_gutters(rules, extent, letter)
 
 
 def _signs(glyphs: Glyphs, letter: float) -> NDArray[np.uint8]:
@@ -178,12 +182,12 @@ def _within_words(
     return bool(filled.sum() > IN_WORDS.filled * facing.sum())
 
 
-def _ruled_gutters(ink: Ink, extent: _Extent, letter: float) -> list[Box]:
+def _ruled_gutters(rules: NDArray[np.uint8], extent: _Extent, letter: float) -> list[Box]:
     """Return the upright rules with text on both sides, as narrow gutters."""
-    if not cv2.hasNonZero(ink.drawn_rules):
+    if not cv2.hasNonZero(rules):
         return []
     long = round(WHITE.rule * letter)
-    coarse = _in_columns(ink.drawn_rules)
+    coarse = _in_columns(rules)
     gap = round(letter)
     # most columns hold too little of rules to be covered with gaps of that size
     inked = cv2.reduce(coarse, 0, cv2.REDUCE_SUM, dtype=cv2.CV_32S)[0]

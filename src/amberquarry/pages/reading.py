@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from amberquarry.layer.characters import Characters
+from amberquarry.layer.texts import MixedTexts
 from amberquarry.pages.compose import compose
 from amberquarry.pages.laying import Stages
 from amberquarry.reading.line_reader import InkTexts, LineReader
 from amberquarry.settings import Settings
+from amberquarry.sheet.sheet import Texts
 from amberquarry.sources import PagePicture
 from amberquarry.values import (
     LOW_CONFIDENCE,
@@ -18,11 +21,21 @@ from amberquarry.values import (
 
 
 def read_laid_out(
-    picture: PagePicture, number: int, stages: Stages, reader: LineReader, settings: Settings
+    picture: PagePicture,
+    number: int,
+    stages: Stages,
+    reader: LineReader,
+    settings: Settings,
+    layer: Characters | None = None,
 ) -> Page:
-    """Return what is on a page that was laid out, in its level frame."""
+    """Return what is on a page that was laid out, in its level frame.
+
+    layer: characters in the pixels of the picture, which say what stands where they lie.
+    """
     prepared, sheet = stages.prepared, stages.sheet
-    texts = InkTexts(prepared.grey, stages.ink, reader)
+    texts: Texts = InkTexts(prepared.grey, stages.ink, reader)
+    if layer is not None:
+        texts = MixedTexts(layer.moved(sheet.frame.to_source.inverse()), texts)
     height, width = picture.grey.shape
     page = Page(
         number,

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
+from amberquarry.layer.characters import Characters
 from amberquarry.pages.laying import Stages, lay_out
 from amberquarry.pages.photographs import (
     PAPER,
@@ -93,6 +94,7 @@ class Tries:
     view: View
     reader: LineReader
     settings: Settings
+    layer: Characters | None = None  # what a text layer says, in pixels of the picture
     attempts: list[Tried] = field(default_factory=list)
     best: Attempt = field(init=False)
     steps: set[Step] = field(init=False)  # taken with the page as it stands
@@ -121,7 +123,7 @@ class Tries:
         """Return the page taken with other settings."""
         settings = self.settings.with_values(changes) if changes else self.settings
         stages = lay_out(self.picture.grey, self.view, self.reader, settings)
-        page = read_laid_out(self.picture, self.number, stages, self.reader, settings)
+        page = read_laid_out(self.picture, self.number, stages, self.reader, settings, self.layer)
         return Attempt(name, page, stages)
 
 
@@ -215,12 +217,16 @@ def read_picture(
 
 
 def read_in_ways(
-    picture: PagePicture, number: int, reader: LineReader, settings: Settings
+    picture: PagePicture,
+    number: int,
+    reader: LineReader,
+    settings: Settings,
+    layer: Characters | None = None,
 ) -> list[Tries]:
     """Return what `read_picture` does, each page with all that was tried."""
     views = views_of(picture.grey, settings.preparation, picture.colours)
     if len(views) == 1:
-        read = [read_best(picture, number, views[0], reader, settings)]
+        read = [read_best(picture, number, views[0], reader, settings, layer)]
     else:  # halves of a book are no photographs of signs
         own = settings.with_values({"preparation.find_scene_text": False})
         read = [read_best(picture, number, view, reader, own) for view in views]
@@ -232,15 +238,20 @@ def read_in_ways(
         page = tries.best.page
         page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
     if settings.output.pictures:
-        _cut_pictures(picture, [tries.best.page for tries in read])
+        cut_pictures(picture, [tries.best.page for tries in read])
     return read
 
 
 def read_best(
-    picture: PagePicture, number: int, view: View, reader: LineReader, settings: Settings
+    picture: PagePicture,
+    number: int,
+    view: View,
+    reader: LineReader,
+    settings: Settings,
+    layer: Characters | None = None,
 ) -> Tries:
     """Return what is on a view's page, taken in the way that reads best."""
-    tries = Tries(picture, number, view, reader, settings)
+    tries = Tries(picture, number, view, reader, settings, layer)
     for way in ways(settings):
         if not way.when(tries):
             continue
@@ -295,7 +306,7 @@ def _with_words(attempt: Attempt, scene: Page) -> Attempt:
     return Attempt(attempt.way, with_words_on_pictures(attempt.page, scene), attempt.stages)
 
 
-def _cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
+def cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
     """Give figures and equations on the pages of one picture their own, in place."""
     pixels = picture.grey if picture.colours is None else picture.colours
     count = 0

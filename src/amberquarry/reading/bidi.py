@@ -7,12 +7,14 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from itertools import groupby
+from itertools import accumulate, groupby
 from typing import TypeVar
 
 from amberquarry.values import Direction
 
 Item = TypeVar("Item")
+
+_TO_THE_LEFT = re.compile(r"[\u0590-\u08ff\ufb1d-\ufefc]")
 
 _STRONG = {"L": "L", "R": "R", "AL": "R"}
 # Brackets and signs that are drawn mirrored in text that runs from right to left.
@@ -109,27 +111,36 @@ def logical_order(text: str, base: Direction) -> str:
     The inverse of `visual_order`, but where two orders look alike: a number beside a Latin word is
     taken to follow it.
     """
-    if base is Direction.LEFT_TO_RIGHT and not re.search(r"[\u0590-\u08ff\ufb1d-\ufefc]", text):
+    if base is Direction.LEFT_TO_RIGHT and not _TO_THE_LEFT.search(text):
         return text
-    clusters = clusters_of(text)
-    if base is Direction.RIGHT_TO_LEFT:
-        clusters = clusters[::-1]
-        clusters = reversed_runs(clusters, levels_of(clusters, base, turned=True), 2)
-    else:
-        clusters = _turned(clusters, levels_of(clusters, base))
+    clusters = clusters_of("".join(text[place] for place in places_in_order(text, base)))
     levels = levels_of(clusters, base)
     return "".join(_mirrored(c, level) for c, level in zip(clusters, levels, strict=True))
+
+
+def places_in_order(text: str, base: Direction) -> list[int]:
+    """Return the places of the signs of a line, from the left, in the order of reading."""
+    clusters = clusters_of(text)
+    order = list(range(len(clusters)))
+    if base is Direction.RIGHT_TO_LEFT:
+        order = order[::-1]
+        levels = levels_of([clusters[number] for number in order], base, turned=True)
+        order = reversed_runs(order, levels, 2)
+    else:
+        order = _turned(order, levels_of(clusters, base))
+    starts = [0, *accumulate(map(len, clusters))]
+    return [place for number in order for place in range(starts[number], starts[number + 1])]
 
 
 def _mirrored(cluster: str, level: int) -> str:
     return cluster.translate(_MIRRORED) if level % 2 else cluster
 
 
-def _turned(clusters: list[str], levels: list[int]) -> list[str]:
+def _turned(items: list[Item], levels: list[int]) -> list[Item]:
     """Return letters with what runs to the left turned around (rule L2)."""
     for least in range(max(levels, default=0), 0, -1):
-        clusters, levels = (reversed_runs(items, levels, least) for items in (clusters, levels))
-    return clusters
+        items, levels = reversed_runs(items, levels, least), reversed_runs(levels, levels, least)
+    return items
 
 
 def reversed_runs(items: list[Item], levels: list[int], least: int) -> list[Item]:

@@ -167,7 +167,7 @@ def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
 def _read_range(
     pipe: Connection, task: Range, settings: Settings, limits: Limits, reader: Any
 ) -> None:
-    from amberquarry.pages.ways import read_picture
+    from amberquarry.pages.layered import read_page_of
     from amberquarry.sources import open_source
 
     try:
@@ -186,7 +186,7 @@ def _read_range(
             pipe.send(_Begun(index))
             ours = False
             try:
-                pages = read_picture(source.picture(index), index + 1, reader, settings)
+                pages = read_page_of(source, index, lambda: reader, settings)
                 if not settings.output.characters:
                     for line in (li for page in pages for b in page.blocks for li in b.lines):
                         line.character_boxes = line.character_boxes[:0]

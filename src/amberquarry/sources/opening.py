@@ -10,6 +10,7 @@ from typing import Protocol
 
 from amberquarry.errors import Rejection, SourceError
 from amberquarry.settings import Limits, Settings
+from amberquarry.sources.layer import PageLayer
 from amberquarry.sources.pictures import PagePicture, PictureSource
 
 _HEAD_BYTES = 1024
@@ -52,6 +53,10 @@ class Source(Protocol):
 
     def picture(self, index: int) -> PagePicture:
         """Return the picture of a page; raises PageError."""
+        ...
+
+    def layer(self, index: int) -> PageLayer | None:
+        """Return what a page says of its text, None where it says nothing; raises PageError."""
         ...
 
     def close(self) -> None:

@@ -229,6 +229,9 @@ class PictureSource:
         except _DAMAGE as error:
             raise PageError(index, f"the picture can't be decoded ({_said(error)})") from error
 
+    def layer(self, index: int) -> None:
+        """Return None: pictures say nothing of their text."""
+
     def close(self) -> None:
         """Release the file."""
         self._file.close()

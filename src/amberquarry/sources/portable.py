@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 import io
+import math
 import mmap
 import threading
 from collections.abc import Iterator, Mapping
@@ -27,11 +28,15 @@ from pypdfium2 import raw
 
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
+from amberquarry.sources.layer import PageLayer
+from amberquarry.sources.objects import read_layer
 from amberquarry.sources.pictures import PagePicture, has_colour
 from amberquarry.values import Finding, FindingCode
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0
+_LAYER_DPI = 300.0  # of the pixels in which a page counts that nobody renders
+_GLANCE_DPI = 100.0  # of the small picture that a layer is held against
 _LEAST_SHARE = 0.02  # of the page that a picture covers, from which its damage is told
 _MOST_LOST = 0.5  # of the page
 _NEARLY_NOTHING = 0.01  # of a picture's pixels
@@ -96,6 +101,42 @@ class PortableSource:
             finally:
                 page.close()
 
+    def layer(self, index: int) -> PageLayer | None:
+        """Return what a page says of its text, None where it holds none; raises PageError."""
+        with _LOCK:
+            try:
+                page = self._pdf[index]
+            except pdfium.PdfiumError as error:
+                raise PageError(index, "the page is damaged and can't be loaded") from error
+            try:
+                return self._layer(page, index) if has_text(page) else None
+            except (pdfium.PdfiumError, MemoryError) as error:
+                raise PageError(index, f"the page's text can't be taken ({error})") from error
+            finally:
+                page.close()
+
+    def _layer(self, page: pdfium.PdfPage, index: int) -> PageLayer | None:
+        width_pt, height_pt = page.get_size()
+        unit = self._units.get(index, 1.0)
+        dpi = _LAYER_DPI
+        pixels = width_pt * height_pt * (dpi * unit / _POINTS_PER_INCH) ** 2
+        if not pixels > 1:
+            return None
+        if pixels > self._max_pixels:
+            dpi *= (self._max_pixels / pixels) ** 0.5 * 0.999
+        scale = dpi * unit / _POINTS_PER_INCH * (1 - 1e-6)
+        size = (max(1, math.ceil(width_pt * scale)), max(1, math.ceil(height_pt * scale)))
+        glance_scale = min(1.0, _GLANCE_DPI / dpi)
+        bitmap = page.render(scale=scale * glance_scale, may_draw_forms=False, grayscale=True)
+        try:
+            glance = np.array(bitmap.to_numpy()).reshape(bitmap.height, bitmap.width)
+        finally:
+            bitmap.close()
+        text = read_layer(page, np.array(_to_points(page, *size)).reshape(3, 2), size)
+        shares = [picture.share for picture in self._pictures(page)]
+        whole = max(shares, default=0.0) >= self._settings.scan_share
+        return PageLayer(text, glance, glance.shape[1] / size[0], dpi, whole)
+
     def _info(self, key: str) -> str:
         """Return what the file says of itself; letters that are cut in half are replaced."""
         name = key.encode("ascii")
@@ -126,14 +167,6 @@ class PortableSource:
                 )
             )
             dpi = lower
-        if has_text(page):
-            findings.append(
-                Finding(
-                    FindingCode.TEXT_LAYER_IGNORED,
-                    "the page has a text layer; its ink was read instead",
-                    index + 1,
-                )
-            )
         # a hair less, so that rounding up does not add a column to a scan's own width
         scale = dpi * unit / _POINTS_PER_INCH * (1 - 1e-6)
         if not (width_pt * scale >= 1 and height_pt * scale >= 1):

@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from amberquarry.values.geometry import Box, Frame
-from amberquarry.values.text import Line, Style, Word, weighted_confidence
+from amberquarry.values.text import Line, Origin, Style, Word, weighted_confidence
 
 LOW_CONFIDENCE = 0.6  # pages read with a lower mean are counted and marked
 
@@ -36,14 +36,6 @@ class BlockKind(StrEnum):
 RUNNING = frozenset({BlockKind.RUNNING_HEAD, BlockKind.RUNNING_FOOT, BlockKind.PAGE_NUMBER})
 """Kinds that are no part of the text that flows from page to page."""
 _OUTSIDE = RUNNING | {BlockKind.FIGURE}  # what stands in figures is kept apart
-
-
-class Origin(StrEnum):
-    """Where a page's words come from."""
-
-    SCAN = "scan"
-    TEXT_LAYER = "text-layer"
-    MIXED = "mixed"
 
 
 class Step(StrEnum):
@@ -77,6 +69,7 @@ class FindingCode(StrEnum):
     """Doubts and facts about a page or document that a user should know."""
 
     TEXT_LAYER_IGNORED = "text-layer-ignored"
+    HIDDEN_TEXT = "hidden-text"
     LOW_CONFIDENCE = "low-confidence"
     RESOLUTION_LOWERED = "resolution-lowered"
     ORIENTATION_UNSURE = "orientation-unsure"
@@ -197,6 +190,12 @@ class Block:
     def confidence(self) -> float:
         """Mean confidence of the words, weighted by their length; 0 without words."""
         return weighted_confidence(self.words)
+
+    @property
+    def origin(self) -> Origin:
+        """Where its words come from; without lines it is seen on the page."""
+        origins = {line.origin for line in self.lines} or {Origin.SCAN}
+        return origins.pop() if len(origins) == 1 else Origin.MIXED
 
     def part(self, kind: BlockKind, lines: list[Line]) -> Block:
         """Return a block of some lines in its place; ValueError without lines."""

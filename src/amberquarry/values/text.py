@@ -23,6 +23,14 @@ class Direction(StrEnum):
     RIGHT_TO_LEFT = "rtl"
 
 
+class Origin(StrEnum):
+    """Where words come from."""
+
+    SCAN = "scan"
+    TEXT_LAYER = "text-layer"
+    MIXED = "mixed"
+
+
 class Style(StrEnum):
     """How a word is set apart from the text around it."""
 
@@ -66,6 +74,7 @@ class Line:
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
     handwritten: bool = False  # its letters look written by hand
     direction: Direction = Direction.LEFT_TO_RIGHT
+    origin: Origin = Origin.SCAN
 
     @property
     def start(self) -> float:

@@ -1,0 +1,174 @@
+"""The characters of a text layer: one box for each, doubles and ligatures settled."""
+
+from __future__ import annotations
+
+import unicodedata
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.sources.layer import Boxes, LayerFont, TextLayer
+from amberquarry.values import UNKNOWN, Mapping
+
+_SPACES = frozenset(map(ord, " \u00a0\t\u2002\u2003\u2009\u200a\u202f\u3000"))
+_BREAKS = frozenset((10, 13))
+_HYPHENS = frozenset((0x02, 0xAD, 0xFFFE))  # as which the PDF library gives one at a line's end
+_SOFT = 0xAD  # within a line it is not seen
+_NOTHING = frozenset((0, 0x200B, 0x200C, 0x200D, 0x200E, 0x200F, 0xFEFF))
+
+
+@dataclass(frozen=True, slots=True)
+class Same:
+    """When two characters are one that was drawn twice, as in print made bold by hand."""
+
+    off: float = 0.12  # of the size of type, that one lies beside the other
+
+
+SAME = Same()
+
+
+@dataclass(frozen=True)
+class Characters:
+    """Characters with ink in the order of the layer; no spaces among them."""
+
+    letters: NDArray[np.str_]  # (N,): a sign each
+    boxes: Boxes  # (N, 4): of their ink
+    origins: NDArray[np.float64]  # (N, 2)
+    size: NDArray[np.float64]  # (N,)
+    angle: NDArray[np.float64]  # (N,)
+    font: NDArray[np.int64]  # (N,)
+    parted: NDArray[np.bool_]  # (N,): white stands before it in the layer
+    place: NDArray[np.int64]  # (N,): its number in the layer
+    invisible: NDArray[np.bool_]  # (N,)
+    unmapped: NDArray[np.bool_]  # (N,)
+    fonts: tuple[LayerFont, ...]
+
+    def __len__(self) -> int:
+        return len(self.letters)
+
+    def chosen(self, mask: NDArray[np.bool_]) -> Characters:
+        """Return some of the characters; what stood between them parts them still."""
+        gone = np.concatenate([[0], np.cumsum(self.parted)])
+        kept = np.flatnonzero(mask)
+        before = np.concatenate([[-1], kept[:-1]])
+        parted = gone[kept + 1] > gone[before + 1]
+        arrays = ("letters", "boxes", "origins", "size", "angle", "font", "place")
+        own = {name: getattr(self, name)[kept] for name in (*arrays, "invisible", "unmapped")}
+        return replace(self, **own, parted=parted)
+
+    def moved(self, mapping: Mapping) -> Characters:
+        """Return the characters in the frame that a mapping leads to."""
+        x0, y0, x1, y1 = self.boxes.T
+        corners = np.stack([np.stack(c, 1) for c in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))], 1)
+        corners = mapping.apply(corners)
+        boxes = np.concatenate([corners.min(1), corners.max(1)], 1)
+        before = np.maximum(1e-6, (self.boxes[:, 2:] - self.boxes[:, :2]).max(1))
+        scale = (boxes[:, 2:] - boxes[:, :2]).max(1) / before
+        origins = mapping.apply(self.origins)
+        return replace(self, boxes=boxes, origins=origins, size=self.size * scale)
+
+
+def characters_of(layer: TextLayer) -> Characters:
+    """Return the characters of a layer that have ink, ligatures taken apart, doubles left out."""
+    codes = layer.codes.tolist()
+    kept: list[int] = []
+    letters: list[str] = []
+    parted: list[bool] = []
+    white = True
+    part: list[tuple[int, int]] = []  # which of how many signs of one glyph
+    for number, code in enumerate(codes):
+        if code in _SPACES or code in _BREAKS or (layer.generated[number] and code not in _HYPHENS):
+            white = True
+            continue
+        if code in _NOTHING or (code == _SOFT and _has_no_ink(layer.boxes[number])):
+            continue
+        signs = _signs_of(code)
+        for place, sign in enumerate(signs):
+            kept.append(number)
+            letters.append(sign)
+            parted.append(white and not place)
+            part.append((place, len(signs)))
+        white = False
+    index = np.array(kept, np.int64)
+    boxes = layer.boxes[index].reshape(-1, 4)
+    boxes = _with_ink(boxes, layer.advances[index].reshape(-1, 4))
+    boxes = _shared(boxes, index, np.array(part, np.int64).reshape(-1, 2))
+    found = Characters(
+        np.array(letters, "U1"),
+        boxes,
+        layer.origins[index],
+        layer.size[index],
+        layer.angle[index],
+        layer.font[index],
+        np.array(parted, bool),
+        index,
+        layer.invisible[index],
+        layer.unmapped[index],
+        layer.fonts,
+    )
+    return found.chosen(~_doubles(found))
+
+
+def _has_no_ink(box: NDArray[np.float64]) -> bool:
+    return bool(box[2] - box[0] < 0.5 or box[3] - box[1] < 0.5)
+
+
+def _signs_of(code: int) -> str:
+    """Return the signs that a code stands for: ligatures and forms of letters are taken apart."""
+    if code in _HYPHENS:
+        return "-"
+    if not 0 < code < 0x110000 or 0xD800 <= code < 0xE000:
+        return UNKNOWN
+    sign = chr(code)
+    if 0xFB00 <= code <= 0xFEFC:  # presentation forms
+        return "".join(c for c in unicodedata.normalize("NFKC", sign) if not c.isspace()) or sign
+    if unicodedata.category(sign) in ("Co", "Cn", "Cc"):
+        return UNKNOWN
+    return sign
+
+
+def _with_ink(boxes: Boxes, advances: Boxes) -> Boxes:
+    """Return boxes, those without extent replaced by a part of the room that the sign takes."""
+    empty = (boxes[:, 2] - boxes[:, 0] < 0.5) & (boxes[:, 3] - boxes[:, 1] < 0.5)
+    if not empty.any():
+        return boxes
+    height = advances[:, 3] - advances[:, 1]
+    guessed = advances.copy()
+    guessed[:, 1] += 0.3 * height
+    guessed[:, 3] -= 0.25 * height
+    return np.where(empty[:, None], guessed, boxes)
+
+
+def _shared(boxes: Boxes, index: NDArray[np.int64], part: NDArray[np.int64]) -> Boxes:
+    """Return boxes, one that several signs share cut into parts of one width.
+
+    The signs of a ligature come as one code, or as several that stand in one place.
+    """
+    if len(boxes) < 2:
+        return boxes
+    again = np.concatenate([[False], (boxes[1:] == boxes[:-1]).all(1)])
+    run = np.cumsum(~again) - 1
+    count = np.bincount(run)
+    place = np.arange(len(boxes)) - np.concatenate([[0], np.cumsum(count)[:-1]])[run]
+    wide = (boxes[:, 2] - boxes[:, 0]) / count[run]
+    left = boxes[:, 0] + place * wide
+    cut = boxes.copy()
+    cut[:, 0], cut[:, 2] = left, left + wide
+    return np.where((count[run] > 1)[:, None], cut, boxes)
+
+
+def _doubles(found: Characters) -> NDArray[np.bool_]:
+    """Return which characters were drawn before in nearly the same place."""
+    double = np.zeros(len(found), bool)
+    if len(found) < 2:
+        return double
+    cell = np.maximum(1.0, SAME.off * found.size)
+    order = np.lexsort((found.origins[:, 0], np.round(found.origins[:, 1] / cell), found.letters))
+    for step in (1, 2):
+        one, other = order[:-step], order[step:]
+        near = np.abs(found.origins[one] - found.origins[other]).max(1) <= cell[one]
+        same = near & (found.letters[one] == found.letters[other])
+        far = np.abs(found.place[one] - found.place[other]) > 0
+        double[np.maximum(one, other)[same & far]] = True
+    return double

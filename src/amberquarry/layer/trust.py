@@ -1,0 +1,186 @@
+"""Whether the text layer of a page can be trusted, and what of it is seen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.imaging.pieces import connected_pieces
+from amberquarry.layer.characters import Characters
+from amberquarry.reading.languages import identify, load_prior, words_of
+from amberquarry.settings import LayerSettings
+from amberquarry.sources.layer import Boxes, PageLayer
+from amberquarry.values import UNKNOWN
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """When a character is seen on the small picture of its page."""
+
+    contrast: int = 24  # grey levels from one pixel to the next
+    shrunk: float = 0.12  # of its box at each side, where its neighbours' edges lie
+    of_run: float = 0.5  # of the characters of a word, that are seen: then all are
+    tiny: float = 4.0  # pixels of type at 300 dpi that nobody reads: 1 point
+
+
+@dataclass(frozen=True, slots=True)
+class Garbled:
+    """When letters are not those of a language: shares of words."""
+
+    words: int = 15  # of three letters, at least, that tell it
+    known: float = 0.25  # that are listed in the language that fits best: fewer are in doubt
+    surely: float = 0.06  # fewer are garbled for certain
+    letters: int = 3  # of such a word
+
+
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """Ink that no text accounts for; lengths in pixels of the small picture at 100 dpi."""
+
+    low: int = 5  # heights of letters
+    high: int = 32
+    widest: float = 2.5  # over height
+    in_row: int = 5  # letters in a row of an area that may hold text
+    letters: int = 10  # of an area
+    least_side: int = 12  # of a picture
+
+
+SEEN, GARBLED, UNREAD = Seen(), Garbled(), Unread()
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """Whether a layer is trusted, why not, and whether that is in doubt."""
+
+    trusted: bool
+    why: str = ""
+    doubtful: bool = False
+
+
+def seen_on(page: PageLayer, characters: Characters) -> NDArray[np.bool_]:
+    """Return which characters show as ink, by words.
+
+    Text under an opaque area, white on white, on a layer that is switched off or outside of what
+    is displayed has no edges there.
+    """
+    if not len(characters):
+        return np.zeros(0, bool)
+    edges = _edges_of(page.glance)
+    sums = cv2.integral(edges)
+    boxes = characters.boxes * page.scale
+    inset = SEEN.shrunk * (boxes[:, 2:] - boxes[:, :2])
+    low = np.floor(boxes[:, :2] + inset).astype(int)
+    high = np.maximum(np.ceil(boxes[:, 2:] - inset).astype(int), low + 1)
+    height, width = edges.shape
+    inside = (high > 0).all(1) & (low < (width, height)).all(1)
+    low, high = np.clip(low, 0, (width, height)), np.clip(high, 0, (width, height))
+    found = (
+        sums[high[:, 1], high[:, 0]]
+        - sums[low[:, 1], high[:, 0]]
+        - sums[high[:, 1], low[:, 0]]
+        + sums[low[:, 1], low[:, 0]]
+    )
+    seen = inside & (found > 0) & ~characters.invisible & (characters.size >= SEEN.tiny)
+    run = np.cumsum(characters.parted)
+    count = np.bincount(run)
+    share = np.bincount(run, seen) / np.maximum(1, count)
+    return np.asarray((share >= SEEN.of_run)[run])
+
+
+def _edges_of(glance: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    square = np.ones((3, 3), np.uint8)
+    step = cv2.subtract(cv2.dilate(glance, square), cv2.erode(glance, square))
+    return np.asarray(step > SEEN.contrast, np.uint8)
+
+
+def judged(
+    page: PageLayer, characters: Characters, seen: NDArray[np.bool_], settings: LayerSettings
+) -> Verdict:
+    """Return whether the characters of a page are what stands on it."""
+    count = len(characters)
+    if not count:
+        return Verdict(False, "it holds no characters")
+    if characters.invisible.mean() > 0.5:
+        return Verdict(False, "its characters are drawn without ink, over a scan")
+    if page.whole_scan:
+        return Verdict(False, "a picture covers the page")
+    shown = characters.chosen(seen)
+    if seen.mean() < settings.least_visible:
+        return Verdict(False, f"{1 - seen.mean():.0%} of its characters are not seen")
+    unknown = (shown.letters == UNKNOWN) | shown.unmapped
+    if unknown.mean() > settings.most_unknown:
+        return Verdict(False, f"{unknown.mean():.0%} of its characters stand for no letter")
+    return _of_language(shown)
+
+
+def _of_language(shown: Characters) -> Verdict:
+    """Return whether the letters of a page make words of a language.
+
+    A font whose map is shifted or permuted gives letters that make none.
+    """
+    text = text_of(shown)
+    words = [word for word in words_of(text) if len(word) >= GARBLED.letters]
+    language = identify(text)
+    if len(words) < GARBLED.words or language is None:
+        return Verdict(True)
+    listed = load_prior(language).words
+    share = sum(word in listed for word in words) / len(words)
+    if share < GARBLED.surely:
+        return Verdict(False, f"only {share:.0%} of its words are words of a language", True)
+    return Verdict(True, doubtful=share < GARBLED.known)
+
+
+def text_of(characters: Characters) -> str:
+    """Return the characters in the order of the layer, words parted."""
+    return "".join(
+        " " * bool(parted) + letter
+        for letter, parted in zip(
+            characters.letters.tolist(), characters.parted.tolist(), strict=True
+        )
+    )
+
+
+def unread_areas(page: PageLayer, characters: Characters) -> Boxes:
+    """Return areas with ink like letters that no character lies on, in pixels of the layer.
+
+    Pictures may hold text, and text may be drawn as outlines.
+    """
+    edges = _edges_of(page.glance)
+    for x0, y0, x1, y1 in _whole(characters.boxes * page.scale, 2):
+        edges[y0:y1, x0:x1] = 0
+    for x0, y0, x1, y1 in _whole(page.text.lines * page.scale, 2):
+        edges[y0:y1, x0:x1] = 0
+    labels, stats = connected_pieces(edges)
+    del labels
+    left, top, width, height, _ = stats[1:].T
+    like = (height >= UNREAD.low) & (height <= UNREAD.high)
+    like &= (width <= UNREAD.widest * height) & (width >= 2)
+    if like.sum() < UNREAD.letters:
+        return np.zeros((0, 4))
+    boxes = np.stack([left, top, left + width, top + height], 1)[like]
+    rows = np.zeros(edges.shape, np.uint8)
+    for x0, y0, x1, y1 in boxes.tolist():  # letters of a row run together
+        reach = y1 - y0
+        rows[(y0 + y1) // 2, max(0, x0 - reach) : x1 + reach] = 1
+    rows = cv2.dilate(rows, np.ones((5, 1), np.uint8))
+    numbers, areas = connected_pieces(rows)
+    own = numbers[(boxes[:, 1] + boxes[:, 3]) // 2, (boxes[:, 0] + boxes[:, 2]) // 2]
+    counts = np.bincount(own, minlength=len(areas))
+    found = []
+    for number in np.flatnonzero(counts >= UNREAD.in_row).tolist():
+        if number:
+            row = boxes[own == number]
+            found.append([*row[:, :2].min(0), *row[:, 2:].max(0)])
+    if sum(counts[counts >= UNREAD.in_row]) < UNREAD.letters:
+        return np.zeros((0, 4))
+    return np.array(found, float).reshape(-1, 4) / page.scale
+
+
+def _whole(boxes: Boxes, grown: int) -> list[list[int]]:
+    """Return boxes grown to whole pixels, none below 0."""
+    low = np.maximum(0, np.floor(boxes[:, :2]).astype(int) - grown)
+    high = np.maximum(0, np.ceil(boxes[:, 2:]).astype(int) + grown)
+    return np.concatenate([low, high], 1).tolist()

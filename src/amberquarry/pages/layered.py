@@ -1,0 +1,160 @@
+"""Pages of files: from their text layer where it can be trusted, from ink elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from amberquarry.clock import stage
+from amberquarry.layer.characters import Characters, characters_of
+from amberquarry.layer.sheet import Turn, sheet_of_layer
+from amberquarry.layer.texts import LayerTexts
+from amberquarry.layer.trust import judged, seen_on, unread_areas
+from amberquarry.layout.arranging import arrange
+from amberquarry.pages.compose import compose, in_places
+from amberquarry.pages.ways import cut_pictures, read_in_ways, read_picture
+from amberquarry.reading.line_reader import LineReader
+from amberquarry.settings import LayerUse, Settings
+from amberquarry.sources import Source
+from amberquarry.sources.layer import PageLayer
+from amberquarry.values import (
+    Block,
+    BlockKind,
+    Finding,
+    FindingCode,
+    Mapping,
+    Origin,
+    Page,
+    legibility_of,
+    mapped_blocks,
+)
+
+_QUARTER = 90.0
+_STRAIGHT = 1.0  # degrees by which text may stand off an upright or level line
+
+
+def read_page_of(
+    source: Source, index: int, reader: Callable[[], LineReader], settings: Settings
+) -> list[Page]:
+    """Return what is on a page of a file; two pages where it shows two facing ones.
+
+    index: of the page, from 0. reader: gives what reads ink, and is asked only where ink is read.
+    Boxes are in the level frame of each page. Raises PageError.
+    """
+    number = index + 1
+    if settings.layer.use is LayerUse.IGNORE:
+        return read_picture(source.picture(index), number, reader(), settings)
+    with stage("text layer"):
+        layer = source.layer(index)
+    if layer is None:
+        if settings.layer.use is LayerUse.ONLY:
+            picture = source.picture(index)
+            height, width = picture.grey.shape
+            return [Page(number, width, height, picture.dpi, origin=Origin.TEXT_LAYER)]
+        return read_picture(source.picture(index), number, reader(), settings)
+    characters = characters_of(layer.text)
+    seen = seen_on(layer, characters)
+    verdict = judged(layer, characters, seen, settings.layer)
+    if settings.layer.use is LayerUse.AUTO and not verdict.trusted:
+        pages = read_picture(source.picture(index), number, reader(), settings)
+        what = f"the text layer was not used: {verdict.why}"
+        pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
+        return pages
+    shown = characters.chosen(seen)
+    if settings.layer.use is LayerUse.AUTO and len(unread_areas(layer, shown)):
+        pages = _mixed(source, index, shown, layer, reader(), settings)
+    else:
+        pages = [page_of_layer(layer, shown, number, settings)]
+        if settings.output.pictures and any(
+            block.kind in (BlockKind.FIGURE, BlockKind.EQUATION) for block in pages[0].blocks
+        ):
+            cut_pictures(source.picture(index), pages)
+    hidden = int((~seen).sum())
+    if hidden:
+        what = f"{hidden} characters of the text layer are not seen on the page and were left out"
+        pages[0].findings.append(Finding(FindingCode.HIDDEN_TEXT, what, number))
+    return pages
+
+
+def _mixed(
+    source: Source,
+    index: int,
+    shown: Characters,
+    layer: PageLayer,
+    reader: LineReader,
+    settings: Settings,
+) -> list[Page]:
+    """Return a page whose lines are found as ink, with the text of the layer where it has some."""
+    picture = source.picture(index)
+    scale = picture.grey.shape[1] / layer.text.width
+    own = shown.moved(Mapping.of(np.array([[scale, 0.0, 0.0], [0.0, scale, 0.0]])))
+    pages = [tries.best.page for tries in read_in_ways(picture, index + 1, reader, settings, own)]
+    for page in pages:
+        origins = {line.origin for block in page.blocks for line in block.lines}
+        page.origin = Origin.MIXED if len(origins) > 1 else next(iter(origins), Origin.SCAN)
+    return pages
+
+
+def page_of_layer(layer: PageLayer, shown: Characters, number: int, settings: Settings) -> Page:
+    """Return a page from the characters of its text layer alone, in its level frame."""
+    text = layer.text
+    turned = _usual_turn(shown)
+    turn = Turn(turned // 90, text.width, text.height)
+    upright = np.abs((shown.angle - turned + 180) % 360 - 180) <= _STRAIGHT
+    level = shown.chosen(upright).moved(turn.to_source.inverse())
+    with stage("ink and lines"):
+        sheet = sheet_of_layer(text, level, turn, settings.layout)
+    aside = _aside(layer, shown, turn, settings) if settings.layout.find_vertical else []
+    page = Page(
+        number,
+        text.width,
+        text.height,
+        (layer.dpi, layer.dpi),
+        rotation=turned,
+        origin=Origin.TEXT_LAYER,
+        blocks=compose(sheet, LayerTexts(level), aside),
+        to_points=_six(text.to_points),
+        frame=sheet.frame,
+    )
+    page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
+    return page
+
+
+def _six(matrix: NDArray[np.float64]) -> tuple[float, float, float, float, float, float]:
+    a, b, c, d, e, f = matrix.reshape(-1).tolist()
+    return a, b, c, d, e, f
+
+
+def _usual_turn(shown: Characters) -> int:
+    """Return by how many degrees, a multiple of 90, most characters stand turned clockwise."""
+    if not len(shown):
+        return 0
+    quarters = np.round(shown.angle / _QUARTER).astype(int) % 4
+    return int(np.bincount(quarters, minlength=4).argmax()) * 90
+
+
+def _aside(layer: PageLayer, shown: Characters, turn: Turn, settings: Settings) -> list[Block]:
+    """Return blocks of the text that stands turned against the rest, in the page's level frame."""
+    none = np.zeros((0, 4))
+    text = replace(layer.text, lines=none, drawings=none, fills=none, pictures=none)
+    found: list[Block] = []
+    for quarters in range(4):
+        relative = (quarters - turn.quarters) % 4
+        own = np.abs((shown.angle - 90 * quarters + 180) % 360 - 180) <= _STRAIGHT
+        if not relative or not own.any():
+            continue
+        its = Turn(quarters, text.width, text.height)
+        level = shown.chosen(own).moved(its.to_source.inverse())
+        sheet = sheet_of_layer(text, level, its, settings.layout)
+        layout = arrange(sheet)
+        blocks = [
+            b for b in in_places(sheet, layout, LayerTexts(level).read(layout.lines)) if b.lines
+        ]
+        to_level = turn.to_source.inverse().after(its.to_source)
+        for block in mapped_blocks(blocks, to_level, turned=True):
+            block.kind, block.level, block.rotation = BlockKind.LABEL, None, 90 * relative
+            found.append(block)
+    return found
