@@ -14,6 +14,7 @@ from amberquarry.values import UNKNOWN, Mapping
 _SPACES = frozenset(map(ord, " \u00a0\t\u2002\u2003\u2009\u200a\u202f\u3000"))
 _BREAKS = frozenset((10, 13))
 _HYPHENS = frozenset((0x02, 0xAD, 0xFFFE))  # as which the PDF library gives one at a line's end
+_ELLIPSIS = 0x2026
 _SOFT = 0xAD  # within a line it is not seen
 _NOTHING = frozenset((0, 0x200B, 0x200C, 0x200D, 0x200E, 0x200F, 0xFEFF))
 
@@ -118,6 +119,8 @@ def _signs_of(code: int) -> str:
     """Return the signs that a code stands for: ligatures and forms of letters are taken apart."""
     if code in _HYPHENS:
         return "-"
+    if code == _ELLIPSIS:  # leaders are told by their dots
+        return "..."
     if not 0 < code < 0x110000 or 0xD800 <= code < 0xE000:
         return UNKNOWN
     sign = chr(code)
