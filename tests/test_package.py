@@ -18,6 +18,7 @@ LAYERS = [
     {"ink"},
     {"layout"},
     {"reading"},
+    {"layer"},
     {"tables"},
     {"kinds"},
     {"pages", "version"},

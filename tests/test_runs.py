@@ -236,7 +236,7 @@ class BadInputTest(unittest.TestCase):
         data = (COLLECTION / "circular.pdf").read_bytes()
         document = aq.read_document(data)
         self.assertEqual(document.pages[0].blocks[0].text, "Circular to all observers")
-        self.assertEqual([f.code for f in document.findings], [aq.FindingCode.TEXT_LAYER_IGNORED])
+        self.assertEqual((document.pages[0].origin, document.findings), (aq.Origin.TEXT_LAYER, []))
         self.assertIn("Circular to all observers", document.to_markdown())
 
 

@@ -153,5 +153,4 @@ class PortableTest(unittest.TestCase):
         height, width = picture.grey.shape
         self.assertAlmostEqual(a * width + e, 595, delta=0.5)
         self.assertAlmostEqual(d * height + f, 0, delta=0.5)
-        self.assertEqual([f.code for f in picture.findings], [FindingCode.TEXT_LAYER_IGNORED])
         source.close()

@@ -46,7 +46,7 @@ class Pages:
         self.asked.append(names[0] if names else "")
         return SimpleNamespace(name=self.asked[-1])
 
-    def read(self, picture, number, stages, reader, settings):
+    def read(self, picture, number, stages, reader, settings, layer=None):
         """The page for the settings."""
         return self.others.get(stages.name, self.as_it_stands)
 

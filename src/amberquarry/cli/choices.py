@@ -8,7 +8,7 @@ from amberquarry.settings import Effort, Limits, Settings, toml_values
 
 
 def chosen_settings(
-    settings_file: Path | None, effort: str | None, reader: Path | None
+    settings_file: Path | None, effort: str | None, reader: Path | None, text_layer: str | None
 ) -> tuple[Settings, Limits]:
     """Return the settings and limits of a TOML file, or the usual ones, with what options ask for.
 
@@ -21,4 +21,6 @@ def chosen_settings(
     settings = Settings.from_dict(values)
     if reader is not None:
         settings = settings.with_values({"reading.model": str(reader.resolve())})
+    if text_layer is not None:
+        settings = settings.with_values({"layer.use": text_layer})
     return settings, limits

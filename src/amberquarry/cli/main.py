@@ -13,7 +13,7 @@ import click
 
 from amberquarry.cli.terminal import printable
 from amberquarry.errors import QuarryError, RunFolderError, SettingsError, WorkerError
-from amberquarry.settings import Effort
+from amberquarry.settings import Effort, LayerUse
 from amberquarry.version import version
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -103,6 +103,12 @@ def reading_options(command: F) -> F:
             type=click.Choice([effort.value for effort in Effort]),
             help="How much time a page may take.  [default: normal]",
         ),
+        click.option(
+            "--text-layer",
+            type=click.Choice([use.value for use in LayerUse]),
+            help="The text that PDF pages hold: auto takes it where it can be trusted and reads "
+            "ink elsewhere, only never reads ink, ignore always does.  [default: auto]",
+        ),
     ):
         command = option(command)
     return command
@@ -112,7 +118,7 @@ def reading_options(command: F) -> F:
 @click.version_option(version(), prog_name="amberquarry")
 @click.option("--verbose", is_flag=True, help="Say more on standard error.")
 def main(verbose: bool) -> None:
-    """Turn scanned pages into structured text with a place for every word.
+    """Turn PDFs and page pictures into structured text with a place for every word.
 
     \b
     amberquarry convert scans/ --out run     a folder to Markdown and JSON lines
@@ -160,6 +166,7 @@ def convert(
     reader: Path | None,
     settings_file: Path | None,
     effort: str | None,
+    text_layer: str | None,
 ) -> None:
     """Convert files, folders (searched through) and glob patterns into a run folder.
 
@@ -168,6 +175,7 @@ def convert(
     amberquarry convert 'letters/*.pdf' plan.tif --out run --pages 1-2 --jobs 4
     amberquarry convert --print-settings > ours.toml
     amberquarry convert scans/ --out run --settings ours.toml --effort thorough
+    amberquarry convert reports/ --out run --text-layer ignore
 
     Exit status, of all that the run folder holds: 0 all converted, 1 some files rejected or pages
     failed, 2 wrong usage, or a folder that can't be used.
@@ -175,7 +183,7 @@ def convert(
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.convert import run_convert
 
-    settings, limits = chosen_settings(settings_file, effort, reader)
+    settings, limits = chosen_settings(settings_file, effort, reader, text_layer)
     given: dict[str, Any] = {"output.characters": True} if characters else {}
     if min_confidence is not None:
         given["output.min_confidence"] = min_confidence
@@ -226,6 +234,7 @@ def look(
     reader: Path | None,
     settings_file: Path | None,
     effort: str | None,
+    text_layer: str | None,
 ) -> None:
     """Draw what was recognised on a page: regions, reading order, lines, words, characters.
 
@@ -241,7 +250,7 @@ def look(
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.look import Shown, run_look
 
-    settings, limits = chosen_settings(settings_file, effort, reader)
+    settings, limits = chosen_settings(settings_file, effort, reader, text_layer)
     run_look(page_file, out, page, Shown(show, label, steps, text, why), settings, limits)
 
 
@@ -285,6 +294,7 @@ def compare(
     reader: Path | None,
     settings_file: Path | None,
     effort: str | None,
+    text_layer: str | None,
 ) -> None:
     """Read the same pages in several ways, or take finished runs, and show which reads better.
 
@@ -302,7 +312,7 @@ def compare(
     from amberquarry.cli.choices import chosen_settings
     from amberquarry.cli.compare import run_compare
 
-    settings, limits = chosen_settings(settings_file, effort, reader)
+    settings, limits = chosen_settings(settings_file, effort, reader, text_layer)
     run_compare(inputs, vary, out, truth, settings, limits, jobs, pages, files)
 
 

@@ -152,6 +152,7 @@ def block_record(block: Block, characters: bool, pictures: str) -> dict[str, Any
         "box": _box(block.box),
         "text": block.text,
         "confidence": round(block.confidence, 3),
+        "origin": block.origin.value,
     }
     if block.level is not None:
         record["level"] = block.level
@@ -179,6 +180,9 @@ def block_record(block: Block, characters: bool, pictures: str) -> dict[str, Any
     if block.paragraphs:
         record["paragraphs"] = block.paragraphs
     record["lines"] = [line_record(line, characters) for line in block.lines]
+    if block.origin is Origin.MIXED:
+        for line, row in zip(block.lines, record["lines"], strict=True):
+            row["origin"] = line.origin.value
     return record
 
 
@@ -241,7 +245,7 @@ def page_from_record(record: dict[str, Any]) -> Page:
         record.get("rotation", 0),
         record.get("skew", 0.0),
         Origin(record.get("origin", "scan")),
-        [_block_of(item) for item in record["blocks"]],
+        [_block_of(item, record.get("origin", "scan")) for item in record["blocks"]],
         [finding_from_record(found) for found in record.get("findings", [])],
         tuple(to_points) if to_points else None,
         [PreparationStep(Step(s["step"]), s["why"]) for s in record.get("preparation", [])],
@@ -255,12 +259,13 @@ def finding_from_record(record: dict[str, Any]) -> Finding:
     return Finding(FindingCode(record["code"]), record["message"], record["page"])
 
 
-def _block_of(record: dict[str, Any]) -> Block:
+def _block_of(record: dict[str, Any], page: str) -> Block:
+    """Return the block of a record. page: where the words of its page come from."""
     emphasis = [Emphasis(e["start"], e["end"], _styles_of(e)) for e in record.get("emphasis", [])]
     return Block(
         BlockKind(record["kind"]),
         Box(*record["box"]),
-        [_line_of(row) for row in record.get("lines", [])],
+        [_line_of(row, record.get("origin", page)) for row in record.get("lines", [])],
         record.get("level"),
         record["text"],
         record.get("rotation", 0),
@@ -304,7 +309,8 @@ def _payload_of(record: dict[str, Any]) -> Payload | None:
             return None
 
 
-def _line_of(record: dict[str, Any]) -> Line:
+def _line_of(record: dict[str, Any], block: str) -> Line:
+    """Return the line of a record. block: where the words of its block come from."""
     text = record["text"]
     words, at = [], 0
     for word in record["words"]:
@@ -336,6 +342,7 @@ def _line_of(record: dict[str, Any]) -> Line:
         unsupported_script=record.get("unsupported_script", False),
         handwritten=record.get("handwritten", False),
         direction=Direction(record.get("direction", Direction.LEFT_TO_RIGHT)),
+        origin=Origin(record.get("origin", block)),
     )
 
 

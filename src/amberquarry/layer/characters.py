@@ -16,7 +16,15 @@ _BREAKS = frozenset((10, 13))
 _HYPHENS = frozenset((0x02, 0xAD, 0xFFFE))  # as which the PDF library gives one at a line's end
 _ELLIPSIS = 0x2026
 _SOFT = 0xAD  # within a line it is not seen
-_NOTHING = frozenset((0, 0x200B, 0x200C, 0x200D, 0x200E, 0x200F, 0xFEFF))
+_NOTHING = frozenset((0x200B, 0x200C, 0x200D, 0x200E, 0x200F, 0xFEFF))
+# Accents as signs of their own, by which old fonts of TeX build letters, and as marks.
+_ACCENTS = dict(
+    zip(
+        "´`ˆ^¨˜~¸ˇ˘˚¯˙˝˛",
+        "\u0301\u0300\u0302\u0302\u0308\u0303\u0303\u0327\u030c\u0306\u030a\u0304\u0307\u030b\u0328",
+        strict=True,
+    )
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +90,7 @@ def characters_of(layer: TextLayer) -> Characters:
         if code in _SPACES or code in _BREAKS or (layer.generated[number] and code not in _HYPHENS):
             white = True
             continue
-        if code in _NOTHING or (code == _SOFT and _has_no_ink(layer.boxes[number])):
+        if code in _NOTHING or (code == _SOFT and _is_unseen(number, layer.boxes)):
             continue
         signs = _signs_of(code)
         for place, sign in enumerate(signs):
@@ -108,11 +116,47 @@ def characters_of(layer: TextLayer) -> Characters:
         layer.unmapped[index],
         layer.fonts,
     )
-    return found.chosen(~_doubles(found))
+    return _composed(found.chosen(~_doubles(found)))
 
 
-def _has_no_ink(box: NDArray[np.float64]) -> bool:
-    return bool(box[2] - box[0] < 0.5 or box[3] - box[1] < 0.5)
+def _is_unseen(number: int, boxes: Boxes) -> bool:
+    """Return whether a character has no ink, or no more than the one before it."""
+    box = boxes[number]
+    if box[2] - box[0] < 0.5 or box[3] - box[1] < 0.5:
+        return True
+    return number > 0 and bool((box == boxes[number - 1]).all())
+
+
+def _composed(found: Characters) -> Characters:
+    """Return characters with accents that were drawn by themselves joined to their letters.
+
+    They come after their letter as marks, or as signs of their own before or after it.
+    """
+    letters, boxes = found.letters.copy(), found.boxes.copy()
+    gone = np.zeros(len(found), bool)
+    for at, sign in enumerate(found.letters.tolist()):
+        mark = _ACCENTS.get(sign, sign if unicodedata.combining(sign) else "")
+        if not mark:
+            continue
+        for other in (at + 1, at - 1) if sign in _ACCENTS else (at - 1,):
+            if not 0 <= other < len(found) or gone[other]:
+                continue
+            joined = unicodedata.normalize("NFC", str(letters[other]) + mark)
+            if len(joined) > 1 or not _overlap(boxes[at], boxes[other]):
+                continue
+            letters[other], gone[at] = joined, True
+            boxes[other, :2] = np.minimum(boxes[at, :2], boxes[other, :2])
+            boxes[other, 2:] = np.maximum(boxes[at, 2:], boxes[other, 2:])
+            break
+    if not gone.any():
+        return found
+    return replace(found, letters=letters, boxes=boxes).chosen(~gone)
+
+
+def _overlap(accent: NDArray[np.float64], letter: NDArray[np.float64]) -> bool:
+    """Return whether an accent stands over or under a letter."""
+    shared = min(accent[2], letter[2]) - max(accent[0], letter[0])
+    return bool(shared >= 0.5 * min(accent[2] - accent[0], letter[2] - letter[0]))
 
 
 def _signs_of(code: int) -> str:
@@ -172,6 +216,7 @@ def _doubles(found: Characters) -> NDArray[np.bool_]:
         one, other = order[:-step], order[step:]
         near = np.abs(found.origins[one] - found.origins[other]).max(1) <= cell[one]
         same = near & (found.letters[one] == found.letters[other])
-        far = np.abs(found.place[one] - found.place[other]) > 0
-        double[np.maximum(one, other)[same & far]] = True
+        # letters of a ligature share its place
+        same &= np.abs(found.place[one] - found.place[other]) > 1
+        double[np.maximum(one, other)[same]] = True
     return double

@@ -17,6 +17,10 @@ from amberquarry.sheet.sheet import Texts
 from amberquarry.sheet.typography import type_size
 from amberquarry.values import UNKNOWN, Box, Direction, Line, Origin, Style, Word
 
+_FORMS = {
+    Style.SUPERSCRIPT: dict(zip("0123456789+-n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", strict=True)),
+    Style.SUBSCRIPT: dict(zip("0123456789", "₀₁₂₃₄₅₆₇₈₉", strict=True)),
+}
 _RIGHT_TO_LEFT = re.compile(r"[\u0590-\u08ff]")
 
 
@@ -24,7 +28,8 @@ _RIGHT_TO_LEFT = re.compile(r"[\u0590-\u08ff]")
 class Setting:
     """How words are told from places; lengths in sizes of type."""
 
-    gap: float = 0.16  # of white between words where the layer says nothing
+    least_gap: float = 0.04  # of white, with less of which the PDF library's spaces are none
+    gap: float = 0.06  # of white between words that the layer has not one after the other
     wide_gap: float = 0.9  # of white that parts words though the layer has no space there
     smaller: float = 0.82  # size of raised and lowered signs over the line's, at most
     raised: float = 0.16  # that their foot lies over or under the base line
@@ -37,6 +42,7 @@ class Mixed:
     off: float = 1.2  # that their base lines lie apart, at most
     gap: float = 4.0  # of white in which ink without characters may stand
     covered: float = 0.6  # share of the line's width
+    unknown: float = 0.1  # of them, that stand for no letter: with more the ink is read
 
 
 SETTING, MIXED = Setting(), Mixed()
@@ -98,7 +104,7 @@ class LayerTexts:
         one, other = index[:-1], index[1:]
         gap = (found.boxes[other, 0] - found.boxes[one, 2]) / np.maximum(1.0, found.size[other])
         following = found.place[other] - found.place[one]
-        told = np.where(found.parted[other], True, gap > SETTING.wide_gap)
+        told = np.where(found.parted[other], gap > SETTING.least_gap, gap > SETTING.wide_gap)
         turned = (following < 0) & (found.place[one] - found.place[other] <= 4)
         told = np.where(turned, found.parted[one], told)  # letters that run to the left
         near = (following > 0) | turned
@@ -113,9 +119,10 @@ class LayerTexts:
         measured: TextLine,
         direction: Direction,
     ) -> Line:
+        styles = self._styles(source, measured)
+        text = _with_forms(text, source, styles)
         unknown = np.array([letter == UNKNOWN for letter in text], bool)
         confidences = np.where(unknown, 0.0, 1.0).astype(np.float32)
-        styles = self._styles(source, measured)
         words = []
         for match in re.finditer(r"\S+", text):
             start, end = match.span()
@@ -124,7 +131,7 @@ class LayerTexts:
             sure = float(confidences[start:end].min())
             words.append(
                 Word(
-                    unicodedata.normalize("NFC", match[0]),
+                    match[0],
                     box,
                     sure,
                     start,
@@ -216,6 +223,9 @@ class MixedTexts:
 
     def _covers(self, own: NDArray[np.int64], line: TextLine) -> bool:
         """Return whether characters lie all along a line."""
+        unknown = self.characters.letters[own] == UNKNOWN
+        if (unknown | self.characters.unmapped[own]).mean() > MIXED.unknown:
+            return False
         boxes = self.characters.boxes[own]
         order = np.argsort(boxes[:, 0])
         left, reach = boxes[order, 0], np.maximum.accumulate(boxes[order, 2])
@@ -247,6 +257,24 @@ def _in_order(
     direction = Direction.RIGHT_TO_LEFT if mostly else Direction.LEFT_TO_RIGHT
     order = places_in_order(text, direction)
     return logical_order(text, direction), boxes[order], source[order], direction
+
+
+def _with_forms(text: str, source: NDArray[np.int64], styles: dict[int, frozenset[Style]]) -> str:
+    """Return a text with raised and lowered figures in words as the signs that Unicode has."""
+    signs = list(text)
+    for match in re.finditer(r"\S+", text):
+        places = range(*match.span())
+        own = [
+            styles.get(number, frozenset())
+            for number in source[places.start : places.stop].tolist()
+        ]
+        for style, forms in _FORMS.items():
+            if all(style in its for its in own):  # the whole word is set so
+                continue
+            for place, its in zip(places, own, strict=True):
+                if style in its:
+                    signs[place] = forms.get(signs[place], signs[place])
+    return "".join(signs)
 
 
 def _common(

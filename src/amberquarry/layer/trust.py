@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import Enum, auto
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -32,8 +34,8 @@ class Garbled:
 
     words: int = 15  # of three letters, at least, that tell it
     known: float = 0.25  # that are listed in the language that fits best: fewer are in doubt
-    surely: float = 0.06  # fewer are garbled for certain
     letters: int = 3  # of such a word
+    unknown: float = 0.5  # of characters without a letter: with more nothing of a layer is used
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,22 +44,33 @@ class Unread:
 
     low: int = 5  # heights of letters
     high: int = 32
-    widest: float = 2.5  # over height
-    in_row: int = 5  # letters in a row of an area that may hold text
-    letters: int = 10  # of an area
+    widest: float = 25.0  # of a word whose letters run together, over its height
+    letter: float = 0.7  # width of a letter, over its height
+    in_row: int = 5  # letters of a row that may be text
+    letters: int = 10  # of all rows
     least_side: int = 12  # of a picture
 
 
 SEEN, GARBLED, UNREAD = Seen(), Garbled(), Unread()
 
 
-@dataclass(frozen=True, slots=True)
-class Verdict:
-    """Whether a layer is trusted, why not, and whether that is in doubt."""
+class Trust(Enum):
+    """What is done with a layer."""
 
-    trusted: bool
+    GOOD = auto()  # it says what stands on the page
+    DOUBTFUL = auto()  # reading a few of its lines tells
+    NONE = auto()
+
+
+class Verdict(NamedTuple):
+    """How far a layer is trusted, and why not.
+
+    partly: whether some of its characters stand for no letter; lines with many of them are read.
+    """
+
+    trust: Trust
     why: str = ""
-    doubtful: bool = False
+    partly: str = ""
 
 
 def seen_on(page: PageLayer, characters: Characters) -> NDArray[np.bool_]:
@@ -99,38 +112,47 @@ def _edges_of(glance: NDArray[np.uint8]) -> NDArray[np.uint8]:
 def judged(
     page: PageLayer, characters: Characters, seen: NDArray[np.bool_], settings: LayerSettings
 ) -> Verdict:
-    """Return whether the characters of a page are what stands on it."""
-    count = len(characters)
-    if not count:
-        return Verdict(False, "it holds no characters")
+    """Return how far the characters of a page are what stands on it."""
+    if not len(characters):
+        return Verdict(Trust.NONE, "it holds no characters")
     if characters.invisible.mean() > 0.5:
-        return Verdict(False, "its characters are drawn without ink, over a scan")
+        return Verdict(Trust.NONE, "its characters are drawn without ink")
     if page.whole_scan:
-        return Verdict(False, "a picture covers the page")
-    shown = characters.chosen(seen)
+        return Verdict(Trust.NONE, "a picture covers the page")
     if seen.mean() < settings.least_visible:
-        return Verdict(False, f"{1 - seen.mean():.0%} of its characters are not seen")
-    unknown = (shown.letters == UNKNOWN) | shown.unmapped
-    if unknown.mean() > settings.most_unknown:
-        return Verdict(False, f"{unknown.mean():.0%} of its characters stand for no letter")
-    return _of_language(shown)
+        return Verdict(Trust.NONE, f"{1 - seen.mean():.0%} of its characters are not seen")
+    shown = characters.chosen(seen)
+    unknown = float(unknown_of(shown).mean())
+    lacking = f"{unknown:.0%} of its characters stand for no letter"
+    if unknown > GARBLED.unknown:
+        return Verdict(Trust.NONE, lacking)
+    verdict = _of_language(shown)
+    return verdict._replace(partly=lacking) if unknown > settings.most_unknown else verdict
+
+
+def unknown_of(characters: Characters) -> NDArray[np.bool_]:
+    """Return which characters stand for no letter that the file tells."""
+    return np.asarray((characters.letters == UNKNOWN) | characters.unmapped)
 
 
 def _of_language(shown: Characters) -> Verdict:
     """Return whether the letters of a page make words of a language.
 
-    A font whose map is shifted or permuted gives letters that make none.
+    A font whose map is shifted or permuted gives letters that make none; neither do languages that
+    have no list of words here, and texts that only fill a page.
     """
     text = text_of(shown)
     words = [word for word in words_of(text) if len(word) >= GARBLED.letters]
     language = identify(text)
-    if len(words) < GARBLED.words or language is None:
-        return Verdict(True)
+    if len(words) < GARBLED.words:
+        return Verdict(Trust.GOOD)
+    if language is None:
+        return Verdict(Trust.DOUBTFUL, "its words are of no known language")
     listed = load_prior(language).words
     share = sum(word in listed for word in words) / len(words)
-    if share < GARBLED.surely:
-        return Verdict(False, f"only {share:.0%} of its words are words of a language", True)
-    return Verdict(True, doubtful=share < GARBLED.known)
+    if share >= GARBLED.known:
+        return Verdict(Trust.GOOD)
+    return Verdict(Trust.DOUBTFUL, f"only {share:.0%} of its words are words of a language")
 
 
 def text_of(characters: Characters) -> str:
@@ -158,24 +180,25 @@ def unread_areas(page: PageLayer, characters: Characters) -> Boxes:
     left, top, width, height, _ = stats[1:].T
     like = (height >= UNREAD.low) & (height <= UNREAD.high)
     like &= (width <= UNREAD.widest * height) & (width >= 2)
-    if like.sum() < UNREAD.letters:
-        return np.zeros((0, 4))
     boxes = np.stack([left, top, left + width, top + height], 1)[like]
+    letters = np.maximum(1.0, (width / (UNREAD.letter * height))[like])
+    if letters.sum() < UNREAD.letters:
+        return np.zeros((0, 4))
     rows = np.zeros(edges.shape, np.uint8)
-    for x0, y0, x1, y1 in boxes.tolist():  # letters of a row run together
+    for x0, y0, x1, y1 in boxes.tolist():  # words of a row run together
         reach = y1 - y0
         rows[(y0 + y1) // 2, max(0, x0 - reach) : x1 + reach] = 1
     rows = cv2.dilate(rows, np.ones((5, 1), np.uint8))
     numbers, areas = connected_pieces(rows)
     own = numbers[(boxes[:, 1] + boxes[:, 3]) // 2, (boxes[:, 0] + boxes[:, 2]) // 2]
-    counts = np.bincount(own, minlength=len(areas))
-    found = []
-    for number in np.flatnonzero(counts >= UNREAD.in_row).tolist():
-        if number:
-            row = boxes[own == number]
-            found.append([*row[:, :2].min(0), *row[:, 2:].max(0)])
-    if sum(counts[counts >= UNREAD.in_row]) < UNREAD.letters:
+    counts = np.bincount(own, letters, len(areas))
+    counts[counts < UNREAD.in_row] = 0
+    if counts[1:].sum() < UNREAD.letters:
         return np.zeros((0, 4))
+    found = []
+    for number in np.flatnonzero(counts[1:]).tolist():
+        row = boxes[own == number + 1]
+        found.append([*row[:, :2].min(0), *row[:, 2:].max(0)])
     return np.array(found, float).reshape(-1, 4) / page.scale
 
 

@@ -3,35 +3,53 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from rapidfuzz.distance import Indel
 
 from amberquarry.clock import stage
 from amberquarry.layer.characters import Characters, characters_of
 from amberquarry.layer.sheet import Turn, sheet_of_layer
 from amberquarry.layer.texts import LayerTexts
-from amberquarry.layer.trust import judged, seen_on, unread_areas
+from amberquarry.layer.trust import Trust, Verdict, judged, seen_on, unread_areas
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.compose import compose, in_places
+from amberquarry.pages.lines import read_line_picture
 from amberquarry.pages.ways import cut_pictures, read_in_ways, read_picture
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import LayerUse, Settings
-from amberquarry.sources import Source
+from amberquarry.sources import PagePicture, Source
 from amberquarry.sources.layer import PageLayer
 from amberquarry.values import (
     Block,
     BlockKind,
+    Box,
     Finding,
     FindingCode,
     Mapping,
     Origin,
     Page,
+    at_source,
     legibility_of,
     mapped_blocks,
 )
 
+
+@dataclass(frozen=True, slots=True)
+class Samples:
+    """Lines of a doubtful layer that are read from ink, to hold it against them."""
+
+    lines: int = 5
+    shortest: int = 12  # letters
+    longest: int = 110
+    known: float = 0.7  # of the layer's letters, that the reader knows
+    alike: float = 0.75  # similarity of the texts, the median line
+    room: float = 0.25  # of a line's height, that is cut around it
+
+
+SAMPLES = Samples()
 _QUARTER = 90.0
 _STRAIGHT = 1.0  # degrees by which text may stand off an upright or level line
 
@@ -57,15 +75,21 @@ def read_page_of(
         return read_picture(source.picture(index), number, reader(), settings)
     characters = characters_of(layer.text)
     seen = seen_on(layer, characters)
-    verdict = judged(layer, characters, seen, settings.layer)
-    if settings.layer.use is LayerUse.AUTO and not verdict.trusted:
+    shown = characters.chosen(seen)
+    only = settings.layer.use is LayerUse.ONLY
+    verdict = Verdict(Trust.GOOD) if only else judged(layer, characters, seen, settings.layer)
+    if verdict.trust is Trust.DOUBTFUL:
+        verdict = _held_against_ink(verdict, source.picture(index), layer, shown, reader, settings)
+    if verdict.trust is Trust.NONE:
         pages = read_picture(source.picture(index), number, reader(), settings)
         what = f"the text layer was not used: {verdict.why}"
         pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
         return pages
-    shown = characters.chosen(seen)
-    if settings.layer.use is LayerUse.AUTO and len(unread_areas(layer, shown)):
-        pages = _mixed(source, index, shown, layer, reader(), settings)
+    if not only and (verdict.partly or len(unread_areas(layer, shown))):
+        pages = _mixed(source.picture(index), number, shown, layer, reader(), settings)
+        if verdict.partly:
+            what = f"lines of the text layer were read from ink instead: {verdict.partly}"
+            pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
     else:
         pages = [page_of_layer(layer, shown, number, settings)]
         if settings.output.pictures and any(
@@ -79,19 +103,59 @@ def read_page_of(
     return pages
 
 
+def _held_against_ink(
+    verdict: Verdict,
+    picture: PagePicture,
+    layer: PageLayer,
+    shown: Characters,
+    reader: Callable[[], LineReader],
+    settings: Settings,
+) -> Verdict:
+    """Return whether a layer says what a few of its lines show.
+
+    Letters of other scripts than the reader's can't be held against it: they are believed.
+    """
+    signs = reader().alphabet.class_of
+    if np.mean([letter in signs for letter in shown.letters.tolist()]) < SAMPLES.known:
+        return verdict._replace(trust=Trust.GOOD)
+    page = page_of_layer(layer, shown, 1, settings)
+    at_source(page)
+    lines = [
+        line
+        for block in page.blocks
+        for line in block.lines
+        if line.quad is None and SAMPLES.shortest <= len(line.text) <= SAMPLES.longest
+    ]
+    step = max(1, len(lines) // SAMPLES.lines)
+    scale = picture.grey.shape[1] / page.width
+    alike = []
+    for line in lines[::step][: SAMPLES.lines]:
+        room = SAMPLES.room * line.box.height
+        x0, y0, x1, y1 = (scale * edge for edge in line.box.grown(room))
+        cut = picture.part(Box(x0, y0 + room * scale / 2, x1, y1 - room * scale / 2))
+        read = read_line_picture(cut.grey, reader(), settings)
+        alike.append(Indel.normalized_similarity(_letters(read.text), _letters(line.text)))
+    if not alike or float(np.median(alike)) >= SAMPLES.alike:
+        return verdict._replace(trust=Trust.GOOD)
+    return Verdict(Trust.NONE, f"{verdict.why}, and lines read from ink say something else")
+
+
+def _letters(text: str) -> str:
+    return "".join(text.split()).casefold()
+
+
 def _mixed(
-    source: Source,
-    index: int,
+    picture: PagePicture,
+    number: int,
     shown: Characters,
     layer: PageLayer,
     reader: LineReader,
     settings: Settings,
 ) -> list[Page]:
     """Return a page whose lines are found as ink, with the text of the layer where it has some."""
-    picture = source.picture(index)
     scale = picture.grey.shape[1] / layer.text.width
     own = shown.moved(Mapping.of(np.array([[scale, 0.0, 0.0], [0.0, scale, 0.0]])))
-    pages = [tries.best.page for tries in read_in_ways(picture, index + 1, reader, settings, own)]
+    pages = [tries.best.page for tries in read_in_ways(picture, number, reader, settings, own)]
     for page in pages:
         origins = {line.origin for block in page.blocks for line in block.lines}
         page.origin = Origin.MIXED if len(origins) > 1 else next(iter(origins), Origin.SCAN)
