@@ -22,7 +22,7 @@ from amberquarry.assembly import Lexicon, join_lines, set_texts
 from amberquarry.formats.markdown import document_text, escape
 from amberquarry.formats.records import document_record, dump, page_from_record, page_record, schema
 from amberquarry.reading.languages import load_prior
-from amberquarry.values import Item
+from amberquarry.values import FileFacts, Item
 
 
 def line_of(text, y=0.0):
@@ -171,7 +171,8 @@ class RecordTest(unittest.TestCase):
 
     def test_records_keep_to_their_schemas(self):
         """Pages and documents are valid, and so are empty ones."""
-        document = Document("d1", "a.pdf", [self.page, Page(2, 0, 0, None)], [], {"Title": "T"})
+        facts = FileFacts({"Title": "T"})
+        document = Document("d1", "a.pdf", [self.page, Page(2, 0, 0, None)], [], facts)
         for page in document.pages:
             for characters in (False, True):
                 jsonschema.validate(

@@ -6,6 +6,12 @@ import pikepdf
 
 import amberquarry as aq
 from amberquarry import BlockKind, FindingCode, Origin, Settings, Style
+from amberquarry.formats.records import (
+    document_record,
+    file_from_record,
+    page_from_record,
+    page_record,
+)
 from amberquarry.layer.characters import characters_of
 from amberquarry.layer.trust import Trust, judged, seen_on, unread_areas
 from amberquarry.settings import LayerSettings, Limits
@@ -273,6 +279,95 @@ class MixedTest(unittest.TestCase):
         )
         page = read(paragraph(size=14), "ignore")
         self.assertEqual((page.origin, page.text), (Origin.SCAN, " ".join(PROSE)))
+
+
+def with_notes():
+    """A page with a link, a filled field and a note, in a file with outline and attachment."""
+    pdf = pikepdf.open(io.BytesIO(layered(paragraph())))
+    page = pdf.pages[0]
+    fonts = pikepdf.Dictionary(Font=page.Resources.Font)
+
+    def look(words):
+        drawn = pdf.make_stream(text(words, 2, 5).encode())
+        drawn.Type, drawn.Subtype = pikepdf.Name.XObject, pikepdf.Name.Form
+        drawn.BBox, drawn.Resources = [0, 0, 200, 20], fonts
+        return pikepdf.Dictionary(N=drawn)
+
+    def note(kind, box, **facts):
+        return pdf.make_indirect(
+            pikepdf.Dictionary(
+                Type=pikepdf.Name.Annot, Subtype=pikepdf.Name(kind), Rect=box, F=4, **facts
+            )
+        )
+
+    def link(uri, box):
+        return note("/Link", box, A=pikepdf.Dictionary(S=pikepdf.Name.URI, URI=uri))
+
+    entry = note("/Widget", [72, 540, 272, 560], FT=pikepdf.Name.Tx, T="q", AP=look("Ellory Quay"))
+    page.obj.Annots = pdf.make_indirect(
+        [
+            link("https://quay.example/tides?day=(1)", [72, 697, 192, 712]),
+            link("javascript:alert(1)", [195, 697, 300, 712]),
+            entry,
+            note("/FreeText", [72, 500, 272, 520], AP=look("Asked twice")),
+        ]
+    )
+    pdf.Root.AcroForm = pikepdf.Dictionary(Fields=[entry])
+    with pdf.open_outline() as outline:
+        part = pikepdf.OutlineItem("Tides", 0)
+        part.children.append(pikepdf.OutlineItem("Springs", 0))
+        outline.root.append(part)
+    pdf.attachments["levels.csv"] = b"1,2"
+    pdf.Root.PageLabels = pikepdf.Dictionary(Nums=[0, pikepdf.Dictionary(S=pikepdf.Name.r, St=4)])
+    out = io.BytesIO()
+    pdf.save(out)
+    return out.getvalue()
+
+
+class FileTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.document = aq.read_document(with_notes())
+
+    def test_notes_and_fields_belong_to_the_page(self):
+        """What was typed into a form or set as a note is read, from layer and from ink."""
+        ink = aq.read_document(
+            with_notes(), settings=Settings().with_values({"layer.use": "ignore"})
+        )
+        for document in (self.document, ink):
+            texts = [block.text for block in document.pages[0].blocks]
+            self.assertEqual(texts, [" ".join(PROSE), "Ellory Quay", "Asked twice"])
+
+    def test_links(self):
+        """Links to the net stand in Markdown; those that run something do not."""
+        [link] = self.document.pages[0].blocks[0].links
+        self.assertEqual(PROSE[0][link.start : link.end], "The keeper of the harbour")
+        text = self.document.to_markdown()
+        self.assertIn(
+            "[The keeper of the harbour](https://quay.example/tides?day=%281%29) light", text
+        )
+        self.assertNotIn("javascript", text)
+
+    def test_outline_labels_and_attachments(self):
+        """What the file says of itself is kept, and comes back from its record."""
+        facts = self.document.file
+        self.assertEqual(
+            [(e.level, e.title, e.page) for e in facts.outline],
+            [(1, "Tides", 1), (2, "Springs", 1)],
+        )
+        self.assertEqual((facts.page_labels, facts.attachments), (["iv"], ["levels.csv"]))
+        record = document_record(self.document, {})
+        self.assertEqual(record["pages"][0]["label"], "iv")
+        self.assertEqual(file_from_record(record), facts)
+
+    def test_records_keep_origin_and_links(self):
+        """A page read back from its record has the same links and origins."""
+        page = self.document.pages[0]
+        again = page_from_record(page_record(page, "d"))
+        for one, other in zip(page.blocks, again.blocks, strict=True):
+            self.assertEqual((one.links, one.origin), (other.links, other.origin))
+        words = zip(page.words, again.words, strict=True)
+        self.assertTrue(all(one.link == other.link for one, other in words))
 
 
 if __name__ == "__main__":

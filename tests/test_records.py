@@ -25,6 +25,8 @@ from amberquarry.values import (
     FindingCode,
     Item,
     Line,
+    Link,
+    Origin,
     Page,
     Picture,
     PreparationStep,
@@ -52,7 +54,8 @@ def lines(draw):
         box, quad = draw(BOXES), draw(QUADS)
         start, end = len(text), len(text) + len(own)
         repaired = draw(st.none() | TEXTS)
-        words.append(Word(own, box, draw(SURE), start, end, quad, draw(STYLES), repaired))
+        link = draw(st.none() | st.just("https://quay.example/a"))
+        words.append(Word(own, box, draw(SURE), start, end, quad, draw(STYLES), repaired, link))
         text += own
     none = np.zeros(0, np.float32)
     return Line(
@@ -67,6 +70,7 @@ def lines(draw):
         draw(st.none() | st.tuples(*[st.tuples(TENTHS, TENTHS)] * 2)),
         draw(st.booleans()),
         draw(st.booleans()),
+        origin=draw(st.sampled_from([Origin.SCAN, Origin.TEXT_LAYER])),
     )
 
 
@@ -97,6 +101,7 @@ def payloads(draw, kind):
 def blocks(draw, number):
     """A block of any kind."""
     kind = draw(st.sampled_from(list(BlockKind)))
+    links = st.builds(Link, st.integers(0, 9), st.integers(1, 9), st.just("mailto:a@b.example"))
     parts = st.builds(Emphasis, st.integers(0, 9), st.integers(1, 9), STYLES.filter(bool))
     return Block(
         kind,
@@ -112,6 +117,7 @@ def blocks(draw, number):
         draw(st.none() | st.just("p1b1")),
         draw(st.lists(st.just("p9b9"), max_size=2)),
         f"p1b{number}",
+        links=draw(st.lists(links, max_size=2)),
     )
 
 

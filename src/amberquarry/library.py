@@ -164,4 +164,4 @@ def read_document(
     assemble(pages, settings.output.min_confidence)
     findings = [finding for page in pages for finding in page.findings]
     name = "" if isinstance(data, bytes) else data.name
-    return Document(identify(data), name, pages, findings, source.file_info)
+    return Document(identify(data), name, pages, findings, source.facts)

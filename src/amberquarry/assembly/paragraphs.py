@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from amberquarry.reading.languages import Prior, identify, load_prior
 from amberquarry.tables.cells import fill_cells
 from amberquarry.tables.placing import cells_of
-from amberquarry.values import Block, BlockKind, Emphasis, Line, Page, Style
+from amberquarry.values import Block, BlockKind, Emphasis, Line, Link, Page, Style
 
 # Running text: headings are set apart as a whole, tables and code are shown as they stand.
 EMPHASISED = {
@@ -126,6 +126,22 @@ def _in_capitals(text: str) -> bool:
     return len(letters) >= HYPHEN.capitals and all(sign.isupper() for sign in letters)
 
 
+def links_of(block: Block, text: str, starts: list[int]) -> list[Link]:
+    """Return the parts of a block's text that lead somewhere. starts: as in `emphasis_of`."""
+    found: list[Link] = []
+    for line, start in zip(block.lines, starts, strict=True):
+        for word in [] if line.unsupported_script else line.words:
+            length = len(word.repaired or word.text)
+            end = min(len(text), start + length)
+            if word.link and start < end:
+                own = text[start:end].rstrip()  # a hyphen at the end of a line may be gone
+                near = found and found[-1].uri == word.link and start - found[-1].end <= 1
+                first = found.pop().start if near else start
+                found.append(Link(first, start + len(own), word.link))
+            start += length + 1
+    return found
+
+
 def emphasis_of(block: Block, text: str, starts: list[int]) -> list[Emphasis]:
     """Return the parts of a block's text that are set apart, whole words joined where they can be.
 
@@ -177,6 +193,7 @@ def set_texts(pages: list[Page]) -> None:
             block.text, starts = join_lines(lines, known)
             if block.kind in EMPHASISED:
                 block.emphasis = emphasis_of(block, block.text, starts)
+            block.links = links_of(block, block.text, starts)
     before: Block | None = None
     for page in pages:
         for block in page.blocks:
@@ -193,12 +210,8 @@ def _make_whole(before: Block, block: Block, lexicon: Lexicon) -> None:
     head, _, rest = block.text.partition(" ")
     before.text, _ = join_lines([before.text, head], lexicon)
     cut = len(block.text) - len(rest)
-    block.text = rest
-    block.emphasis = [
-        Emphasis(max(0, e.start - cut), e.end - cut, e.styles)
-        for e in block.emphasis
-        if e.end > cut
-    ]
+    shorter = block.without_start(cut)
+    block.text, block.emphasis, block.links = shorter.text, shorter.emphasis, shorter.links
 
 
 def _rows(block: Block) -> list[str]:

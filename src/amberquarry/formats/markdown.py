@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import PurePosixPath
 from urllib.parse import quote
 
@@ -38,6 +39,8 @@ _SIGNS = {
 }
 _SIGN = re.compile("[\ufdd0-\ufdd5]")
 _CALL = "\ufdd6"  # of a note, until the text around it is escaped
+_LINK, _LINKED = "\ufdd7", "\ufdd8"  # where a link begins and ends
+_IN_ADDRESS = "/:?#@!$&'*+,;=%~"  # that stand for themselves in the address of a link
 _RAISED_FIGURES = re.compile("[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
 _NOTE_MARK = re.compile(r"\s*([⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}|\d{1,3}|[*†‡§¶]{1,3}|[a-z](?=[.)\s]))[.)]?")
 _LABELS = {"*": "star", "**": "star2", "***": "star3", "†": "dagger", "‡": "double-dagger",
@@ -110,12 +113,7 @@ def list_marker(marker: str) -> str:
 def _without(block: Block, length: int) -> Block:
     """Return a block less the first `length` letters of its text and the spaces after them."""
     cut = len(block.text) - len(block.text[length:].lstrip())
-    moved = [
-        Emphasis(max(0, e.start - cut), e.end - cut, e.styles)
-        for e in block.emphasis
-        if e.end > cut
-    ]
-    return replace(block, text=block.text[cut:], emphasis=moved)
+    return block.without_start(cut)
 
 
 def note_mark(text: str) -> str:
@@ -158,25 +156,47 @@ def emphasise(block: Block, notes: Mapping[str, str] | None = None) -> str:
     calls = [(start, end, notes[mark]) for start, end, mark in _calls(block) if mark in notes] if (
         notes
     ) else []  # fmt: skip
-    edits: list[tuple[int, int, str]] = []  # what stands from where to where instead of the text
-    for start, end, styles in block.emphasis:
+    marks: dict[int, tuple[str, str]] = {}  # what closes, and what opens, at places of the text
+    for start, end, styles in _cut_at_links(block):
         if any(a < end and start < b for a, b, _ in calls):
             continue
         opening = "".join(_SIGNS[style][0] for style in Style if style in styles)
         closing = "".join(_SIGNS[style][1] for style in reversed(Style) if style in styles)
-        edits.append((start, end, opening + block.text[start:end] + closing))
-    labels: list[str] = []
-    for start, end, label in calls:
-        labels.append(label)
-        edits.append((start, end, _CALL))
+        marks[start] = (marks.get(start, ("", ""))[0], opening)
+        marks[end] = (closing, marks.get(end, ("", ""))[1])
+    for start, end, _ in block.links:
+        closing, opening = marks.get(start, ("", ""))
+        marks[start] = (closing, _LINK + opening)
+        closing, opening = marks.get(end, ("", ""))
+        marks[end] = (closing + _LINKED, opening)
+    replaced = {start: end for start, end, _ in calls}
     parts, at = [], 0
-    for start, end, text in sorted(edits):
-        if start >= at:
-            parts += [block.text[at:start], text]
-            at = end
+    for place in sorted({*marks, *replaced}):
+        if place < at:
+            continue
+        parts += [block.text[at:place], *marks.get(place, ())]
+        at = place
+        if place in replaced:
+            parts.append(_CALL)
+            at = replaced[place]
     text = escape("".join([*parts, block.text[at:]]).strip())
+    labels, uris = [label for *_, label in calls], [link.uri for link in block.links]
     text = re.sub(rf" ?{_CALL}", lambda _: f"[^{labels.pop(0)}]", text)
-    return _SIGN.sub(lambda match: _MARKUP[match[0]], text)
+    text = re.sub(_LINKED, lambda _: f"]({quote(uris.pop(0), _IN_ADDRESS)})", text)
+    return _SIGN.sub(lambda match: _MARKUP[match[0]], text.replace(_LINK, "["))
+
+
+def _cut_at_links(block: Block) -> Iterator[Emphasis]:
+    """Yield what is set apart, cut where links begin and end: no mark stands across another."""
+    edges = sorted({edge for start, end, _ in block.links for edge in (start, end)})
+    for start, end, styles in block.emphasis:
+        cuts = [start, *(edge for edge in edges if start < edge < end), end]
+        for first, last in itertools.pairwise(cuts):
+            inner = block.text[first:last]
+            left = first + len(inner) - len(inner.lstrip())
+            right = last - (len(inner) - len(inner.rstrip()))
+            if left < right:
+                yield Emphasis(left, right, styles)
 
 
 def page_to_markdown(page: Page) -> str:

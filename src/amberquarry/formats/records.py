@@ -32,11 +32,14 @@ from amberquarry.values import (
     Emphasis,
     Equation,
     Figure,
+    FileFacts,
     Finding,
     FindingCode,
     Item,
     Line,
+    Link,
     Origin,
+    OutlineEntry,
     Page,
     Payload,
     Picture,
@@ -97,6 +100,8 @@ def word_record(word: Word, line: Line, characters: bool) -> dict[str, Any]:
         record["repaired"] = word.repaired
     if word.styles:
         record["styles"] = _styles(word.styles)
+    if word.link is not None:
+        record["link"] = word.link
     if word.quad is not None:
         record["quad"] = _points(word.quad)
     if characters:
@@ -169,6 +174,8 @@ def block_record(block: Block, characters: bool, pictures: str) -> dict[str, Any
             {"start": start, "end": end, "styles": _styles(styles)}
             for start, end, styles in block.emphasis
         ]
+    if block.links:
+        record["links"] = [link._asdict() for link in block.links]
     if block.table is not None:
         record["table"] = table_record(block.table)
     if block.picture is not None:
@@ -276,6 +283,7 @@ def _block_of(record: dict[str, Any], page: str) -> Block:
         record.get("caption"),
         list(record.get("paragraphs", [])),
         record.get("id", ""),
+        links=[Link(**link) for link in record.get("links", [])],
     )
 
 
@@ -326,6 +334,7 @@ def _line_of(record: dict[str, Any], block: str) -> Line:
                 _quad_of(word),
                 _styles_of(word),
                 word.get("repaired"),
+                word.get("link"),
             )
         )
     baseline = record.get("baseline")
@@ -366,6 +375,23 @@ def _characters_of(
     return boxes
 
 
+def _label_of(page: Page, labels: list[str]) -> str | None:
+    """Return the label of a page, None where pages just count from 1."""
+    return labels[page.source_page - 1] if 0 < page.source_page <= len(labels) else None
+
+
+def file_from_record(record: dict[str, Any]) -> FileFacts:
+    """Return what the record of a document tells of its file."""
+    outline = [OutlineEntry(**entry) for entry in record.get("outline", [])]
+    labels = [page.get("label") for page in record["pages"]]
+    return FileFacts(
+        dict(record.get("file_info", {})),
+        outline,
+        [label or "" for label in labels] if any(labels) else [],
+        list(record.get("attachments", [])),
+    )
+
+
 def document_record(
     document: DocumentData, made_by: dict[str, str], output: OutputSettings | None = None
 ) -> dict[str, Any]:
@@ -374,6 +400,7 @@ def document_record(
     pages = [
         {
             "page": page.number,
+            "label": _label_of(page, document.file.page_labels),
             "start": start,
             "end": end,
             "confidence": round(page.confidence, 3),
@@ -391,7 +418,7 @@ def document_record(
     return {
         "document": document.identifier,
         "source": document.source,
-        "title": document.file_info.get("Title") or heading,
+        "title": document.file.info.get("Title") or heading,
         "languages": [
             {"language": name, "share": round(share, 3)}
             for name, share in languages_of(document.pages).items()
@@ -399,7 +426,9 @@ def document_record(
         "text": text,
         "contents": [asdict(entry) for entry in contents_of(document.pages)],
         "pages": pages,
-        "file_info": document.file_info,
+        "file_info": document.file.info,
+        "outline": [asdict(entry) for entry in document.file.outline],
+        "attachments": document.file.attachments,
         "findings": [_finding(f) for f in document.findings],
         "made_by": made_by,
         "schema": SCHEMA_VERSION,

@@ -21,7 +21,7 @@ from amberquarry.pages.ways import cut_pictures, read_in_ways, read_picture
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import LayerUse, Settings
 from amberquarry.sources import PagePicture, Source
-from amberquarry.sources.layer import PageLayer
+from amberquarry.sources.layer import PageLayer, PageLink
 from amberquarry.values import (
     Block,
     BlockKind,
@@ -34,6 +34,7 @@ from amberquarry.values import (
     at_source,
     legibility_of,
     mapped_blocks,
+    mapped_box,
 )
 
 
@@ -62,6 +63,31 @@ def read_page_of(
     index: of the page, from 0. reader: gives what reads ink, and is asked only where ink is read.
     Boxes are in the level frame of each page. Raises PageError.
     """
+    pages = _pages_of(source, index, reader, settings)
+    links = source.links(index)
+    if links:
+        for page in pages:
+            _set_links(page, links)
+    return pages
+
+
+def _set_links(page: Page, links: list[PageLink]) -> None:
+    """Tell the words of a page where they lead, in place."""
+    if page.to_points is None:
+        return
+    matrix = np.array(page.to_points).reshape(3, 2).T
+    to_frame = Mapping.of(matrix).inverse()
+    if page.frame is not None:
+        to_frame = page.frame.to_source.inverse().after(to_frame)
+    areas = [(mapped_box(Box(*link.box), to_frame)[0], link.uri) for link in links]
+    for word in page.words:
+        x, y = word.box.middle
+        word.link = next((uri for area, uri in areas if area.contains(x, y)), word.link)
+
+
+def _pages_of(
+    source: Source, index: int, reader: Callable[[], LineReader], settings: Settings
+) -> list[Page]:
     number = index + 1
     if settings.layer.use is LayerUse.IGNORE:
         return read_picture(source.picture(index), number, reader(), settings)

@@ -302,4 +302,4 @@ def _document(job: _Job, probed: Probed, least: float) -> Document:
     pages = [page for index in sorted(job.pages) for page in job.pages[index]]
     assemble(pages, least)
     findings = [finding for page in pages for finding in page.findings]
-    return Document(probed.identifier, job.file.name, pages, findings, probed.file_info)
+    return Document(probed.identifier, job.file.name, pages, findings, probed.file)

@@ -11,7 +11,7 @@ from typing import Any
 
 from amberquarry.document import Document
 from amberquarry.errors import RunFolderError
-from amberquarry.formats.records import finding_from_record, page_from_record
+from amberquarry.formats.records import file_from_record, finding_from_record, page_from_record
 from amberquarry.runs.folder import (
     DOCUMENTS,
     PAGES,
@@ -115,9 +115,8 @@ class Run:
         record = self._record(DOCUMENTS, place.record)
         pages = [self._page(part) for part in place.pages]
         findings = [finding_from_record(found) for found in record["findings"]]
-        return Document(
-            record["document"], record["source"], pages, findings, record.get("file_info", {})
-        )
+        facts = file_from_record(record)
+        return Document(record["document"], record["source"], pages, findings, facts)
 
     def pages(self) -> Iterator[PageOfFile]:
         """Yield all pages, document by document, one in memory at a time."""

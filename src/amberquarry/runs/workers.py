@@ -23,7 +23,7 @@ from typing import Any, NamedTuple
 
 from amberquarry.errors import PageError, Rejection, SourceError, WorkerError, our_fault
 from amberquarry.settings import Limits, Settings
-from amberquarry.values import Page
+from amberquarry.values import FileFacts, Page
 
 log = logging.getLogger(__name__)
 
@@ -74,7 +74,7 @@ class Probed:
     number: int
     identifier: str
     page_count: int
-    file_info: dict[str, str]
+    file: FileFacts
     state: FileState
 
 
@@ -149,7 +149,7 @@ def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
         source = open_source(task.path, settings, limits)
         try:
             state = FileState.of(task.path)
-            facts = (source.page_count, source.file_info, state)
+            facts = (source.page_count, source.facts, state)
             return Probed(task.number, identify(task.path), *facts)
         finally:
             source.close()

@@ -52,6 +52,14 @@ class TextLayer:
 
 
 @dataclass(frozen=True, slots=True)
+class PageLink:
+    """An area of a page that leads somewhere."""
+
+    uri: str
+    box: tuple[float, float, float, float]  # in the page's points
+
+
+@dataclass(frozen=True, slots=True)
 class PageLayer:
     """A page's text layer, and a small picture of the page to hold it against."""
 

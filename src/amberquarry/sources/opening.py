@@ -10,8 +10,9 @@ from typing import Protocol
 
 from amberquarry.errors import Rejection, SourceError
 from amberquarry.settings import Limits, Settings
-from amberquarry.sources.layer import PageLayer
+from amberquarry.sources.layer import PageLayer, PageLink
 from amberquarry.sources.pictures import PagePicture, PictureSource
+from amberquarry.values import FileFacts
 
 _HEAD_BYTES = 1024
 _IDENTIFIER = 32  # hexadecimal figures
@@ -49,7 +50,7 @@ class Source(Protocol):
     """An opened file: pages are asked for by index."""
 
     page_count: int
-    file_info: dict[str, str]
+    facts: FileFacts
 
     def picture(self, index: int) -> PagePicture:
         """Return the picture of a page; raises PageError."""
@@ -57,6 +58,10 @@ class Source(Protocol):
 
     def layer(self, index: int) -> PageLayer | None:
         """Return what a page says of its text, None where it says nothing; raises PageError."""
+        ...
+
+    def links(self, index: int) -> list[PageLink]:
+        """Return the links of a page whose picture or layer was asked for."""
         ...
 
     def close(self) -> None:

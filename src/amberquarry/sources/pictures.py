@@ -18,7 +18,8 @@ from PIL import ExifTags, Image, ImageOps, UnidentifiedImageError
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits
 from amberquarry.sources.frames import OneFrame, frames_of
-from amberquarry.values import Box, Finding
+from amberquarry.sources.layer import PageLink
+from amberquarry.values import Box, FileFacts, Finding
 
 FORMATS = ("PNG", "JPEG", "TIFF", "BMP", "GIF", "WEBP", "JPEG2000", "PPM")
 
@@ -169,7 +170,7 @@ class PictureSource:
 
     def __init__(self, content: Path | bytes, limits: Limits) -> None:
         self._limits = limits
-        self.file_info: dict[str, str] = {}
+        self.facts = FileFacts()
         self._file: BinaryIO = (
             io.BytesIO(content) if isinstance(content, bytes) else content.open("rb")
         )
@@ -231,6 +232,10 @@ class PictureSource:
 
     def layer(self, index: int) -> None:
         """Return None: pictures say nothing of their text."""
+
+    def links(self, index: int) -> list[PageLink]:
+        """Return none: pictures lead nowhere."""
+        return []
 
     def close(self) -> None:
         """Release the file."""

@@ -6,8 +6,10 @@ so that a crash or hang costs one file.
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import io
+import itertools
 import math
 import mmap
 import threading
@@ -28,10 +30,10 @@ from pypdfium2 import raw
 
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
-from amberquarry.sources.layer import PageLayer
+from amberquarry.sources.layer import PageLayer, PageLink
 from amberquarry.sources.objects import read_layer
 from amberquarry.sources.pictures import PagePicture, has_colour
-from amberquarry.values import Finding, FindingCode
+from amberquarry.values import FileFacts, Finding, FindingCode, OutlineEntry
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0
@@ -45,6 +47,8 @@ _A_BIT_MORE = 1.02  # bytes that a picture may have after its pixels
 _BITS = {1: (1,), 8: (2, 4, 8, 16), 24: (3, 6, 12, 24, 48, 4, 8, 16, 32, 64)}
 _END_OF_JPEG = b"\xff\xd9"
 _OF_PIXELS = ("", "FlateDecode", "LZWDecode", "RunLengthDecode", "ASCIIHexDecode", "ASCII85Decode")
+_DEEPEST, _MOST_ENTRIES = 12, 20_000  # levels and entries of an outline
+_ADDRESSES, _LONGEST_ADDRESS = ("http://", "https://", "mailto:"), 4096
 _MOST_UNITS = 75_000.0  # of 1/72 inch: what the standard's largest page needs
 _LEAST_SCAN_DPI, _MOST_SCAN_DPI = 40.0, 1200.0
 _INFO_KEYS = ("Title", "Author", "Subject", "Creator", "Producer", "CreationDate", "ModDate")
@@ -58,6 +62,8 @@ class PortableSource:
     ) -> None:
         self._settings, self._max_pixels = settings, max_pixels
         self._most_pixels = limits.pixels
+        self._flat: set[int] = set()  # pages whose forms and notes were made part of them
+        self._links: dict[int, list[PageLink]] = {}
         self._units = _user_units(content) if isinstance(content, bytes) else _units_of(content)
         with _LOCK:
             try:
@@ -76,7 +82,7 @@ class PortableSource:
                     "the PDF can't be opened; it may be cut off: fetch or export it again",
                 ) from error
             self.page_count = len(self._pdf)
-            self.file_info = {key: value for key in _INFO_KEYS if (value := self._info(key))}
+            self.facts = self._facts()
         if self.page_count == 0:
             self.close()
             raise SourceError(Rejection.EMPTY, "the PDF has no pages")
@@ -90,10 +96,7 @@ class PortableSource:
     def picture(self, index: int) -> PagePicture:
         """Return a page rendered; raises PageError where it can't be."""
         with _LOCK:
-            try:
-                page = self._pdf[index]
-            except pdfium.PdfiumError as error:
-                raise PageError(index, "the page is damaged and can't be loaded") from error
+            page = self._loaded(index)
             try:
                 return self._render(page, index)
             except (pdfium.PdfiumError, MemoryError) as error:
@@ -104,16 +107,50 @@ class PortableSource:
     def layer(self, index: int) -> PageLayer | None:
         """Return what a page says of its text, None where it holds none; raises PageError."""
         with _LOCK:
-            try:
-                page = self._pdf[index]
-            except pdfium.PdfiumError as error:
-                raise PageError(index, "the page is damaged and can't be loaded") from error
+            page = self._loaded(index)
             try:
                 return self._layer(page, index) if has_text(page) else None
             except (pdfium.PdfiumError, MemoryError) as error:
                 raise PageError(index, f"the page's text can't be taken ({error})") from error
             finally:
                 page.close()
+
+    def _loaded(self, index: int) -> pdfium.PdfPage:
+        """Return a page with what was typed into its forms and notes, as it is printed."""
+        try:
+            page = self._pdf[index]
+            if index not in self._flat and raw.FPDFPage_GetAnnotCount(page) > 0:
+                self._links[index] = list(self._links_of(page))
+                # the file stays as it is: this changes the copy in memory
+                raw.FPDFPage_Flatten(page, raw.FLAT_NORMALDISPLAY)
+                page.close()
+                page = self._pdf[index]
+            self._flat.add(index)
+        except pdfium.PdfiumError as error:
+            raise PageError(index, "the page is damaged and can't be loaded") from error
+        return page
+
+    def links(self, index: int) -> list[PageLink]:
+        """Return the links of a page that was asked for before."""
+        return self._links.get(index, [])
+
+    def _links_of(self, page: pdfium.PdfPage) -> Iterator[PageLink]:
+        """Yield the links of a page to addresses of the net and to mailboxes."""
+        place, link = ctypes.c_int(0), raw.FPDF_LINK()
+        for _ in range(_MOST_ENTRIES):
+            if not raw.FPDFLink_Enumerate(page, place, link):
+                return
+            action, edges = raw.FPDFLink_GetAction(link), raw.FS_RECTF()
+            if not action or not raw.FPDFLink_GetAnnotRect(link, edges):
+                continue
+            length = raw.FPDFAction_GetURIPath(self._pdf, action, None, 0)
+            if not 0 < length <= _LONGEST_ADDRESS:
+                continue
+            buffer = ctypes.create_string_buffer(length)
+            raw.FPDFAction_GetURIPath(self._pdf, action, buffer, length)
+            uri = buffer.value.decode("utf-8", "replace").strip()
+            if uri.lower().startswith(_ADDRESSES) and uri.isprintable():
+                yield PageLink(uri, (edges.left, edges.bottom, edges.right, edges.top))
 
     def _layer(self, page: pdfium.PdfPage, index: int) -> PageLayer | None:
         width_pt, height_pt = page.get_size()
@@ -136,6 +173,25 @@ class PortableSource:
         shares = [picture.share for picture in self._pictures(page)]
         whole = max(shares, default=0.0) >= self._settings.scan_share
         return PageLayer(text, glance, glance.shape[1] / size[0], dpi, whole)
+
+    def _facts(self) -> FileFacts:
+        """Return what the file says of itself beside its pages; what is broken is left out."""
+        info = {key: value for key in _INFO_KEYS if (value := self._info(key))}
+        outline, labels, names = [], [], []
+        with contextlib.suppress(pdfium.PdfiumError, ValueError, UnicodeError):
+            for entry in itertools.islice(self._pdf.get_toc(max_depth=_DEEPEST), _MOST_ENTRIES):
+                target = entry.get_dest()
+                index = target.get_index() if target else None
+                page = index + 1 if index is not None and 0 <= index < len(self._pdf) else None
+                outline.append(OutlineEntry(entry.level + 1, _plain(entry.get_title()), page))
+        with contextlib.suppress(pdfium.PdfiumError, ValueError, UnicodeError):
+            labels = [self._pdf.get_page_label(index) for index in range(len(self._pdf))]
+        if all(label in ("", str(number)) for number, label in enumerate(labels, 1)):
+            labels = []
+        with contextlib.suppress(pdfium.PdfiumError, ValueError, UnicodeError):
+            count = min(self._pdf.count_attachments(), _MOST_ENTRIES)
+            names = [_plain(self._pdf.get_attachment(n).get_name()) for n in range(count)]
+        return FileFacts(info, outline, labels, names)
 
     def _info(self, key: str) -> str:
         """Return what the file says of itself; letters that are cut in half are replaced."""
@@ -361,6 +417,11 @@ def _holds(content: Path | bytes, word: bytes) -> bool:
         return word in content
     with content.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
         return data.find(word) >= 0
+
+
+def _plain(text: str) -> str:
+    """Return a title or name on one line."""
+    return " ".join(text.replace("\0", "").split())
 
 
 def has_text(page: pdfium.PdfPage) -> bool:

@@ -1,6 +1,6 @@
 """The values that every stage speaks in, without the code of any stage."""
 
-from amberquarry.values.document import DocumentData
+from amberquarry.values.document import DocumentData, FileFacts, OutlineEntry
 from amberquarry.values.geometry import Bend, Box, Frame, Mapping, Points, Quad
 from amberquarry.values.page import (
     LOW_CONFIDENCE,
@@ -14,6 +14,7 @@ from amberquarry.values.page import (
     Finding,
     FindingCode,
     Item,
+    Link,
     Page,
     Payload,
     Picture,
@@ -53,13 +54,16 @@ __all__ = [
     "Emphasis",
     "Equation",
     "Figure",
+    "FileFacts",
     "Finding",
     "FindingCode",
     "Frame",
     "Item",
     "Line",
+    "Link",
     "Mapping",
     "Origin",
+    "OutlineEntry",
     "Page",
     "Payload",
     "Picture",

@@ -9,6 +9,25 @@ from amberquarry.values.geometry import Box
 from amberquarry.values.page import RUNNING, Block, BlockKind, Finding, Page
 
 
+@dataclass(frozen=True, slots=True)
+class OutlineEntry:
+    """An entry of the outline that a file brings along, as its author made it."""
+
+    level: int  # 1 is the highest
+    title: str
+    page: int | None = None  # where it leads, from 1; None where that is no page of the file
+
+
+@dataclass(slots=True)
+class FileFacts:
+    """What a file says of itself, beside its pages."""
+
+    info: dict[str, str] = field(default_factory=dict)  # author, dates, producer ...
+    outline: list[OutlineEntry] = field(default_factory=list)
+    page_labels: list[str] = field(default_factory=list)  # as "iv"; empty where all count from 1
+    attachments: list[str] = field(default_factory=list)  # names of files in the file
+
+
 @dataclass(slots=True)
 class DocumentData:
     """A document with its pages in order, as formats take it; users have `Document`."""
@@ -17,7 +36,7 @@ class DocumentData:
     source: str
     pages: list[Page]
     findings: list[Finding] = field(default_factory=list)
-    file_info: dict[str, str] = field(default_factory=dict)
+    file: FileFacts = field(default_factory=FileFacts)
 
     def blocks(
         self, kind: BlockKind | None = None, *, page: int | None = None, within: Box | None = None

@@ -96,6 +96,14 @@ class Emphasis(NamedTuple):
     styles: frozenset[Style]
 
 
+class Link(NamedTuple):
+    """A part of a block's text that leads somewhere."""
+
+    start: int
+    end: int
+    uri: str  # http, https or mailto
+
+
 @dataclass(slots=True)
 class Picture:
     """What a block looks like, cut out of its page."""
@@ -180,6 +188,7 @@ class Block:
     id: str = ""  # within its document; the same in every output
     headline: int = 0  # 1 to 3 where its type is larger than the text's, 1 the largest
     why: tuple[str, ...] = ()  # names of the rules that made it or gave it its kind
+    links: list[Link] = field(default_factory=list)  # parts of its text that lead somewhere
 
     @property
     def words(self) -> Iterator[Word]:
@@ -196,6 +205,23 @@ class Block:
         """Where its words come from; without lines it is seen on the page."""
         origins = {line.origin for line in self.lines} or {Origin.SCAN}
         return origins.pop() if len(origins) == 1 else Origin.MIXED
+
+    def without_start(self, cut: int) -> Block:
+        """Return a block less the first letters of its text, what is marked in it moved along."""
+        return replace(
+            self,
+            text=self.text[cut:],
+            emphasis=[
+                e._replace(start=max(0, e.start - cut), end=e.end - cut)
+                for e in self.emphasis
+                if e.end > cut
+            ],
+            links=[
+                link._replace(start=max(0, link.start - cut), end=link.end - cut)
+                for link in self.links
+                if link.end > cut
+            ],
+        )
 
     def part(self, kind: BlockKind, lines: list[Line]) -> Block:
         """Return a block of some lines in its place; ValueError without lines."""

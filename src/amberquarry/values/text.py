@@ -52,6 +52,7 @@ class Word:
     quad: Quad | None = None
     styles: frozenset[Style] = frozenset()
     repaired: str | None = None  # what it should be by the language's spelling, where that is asked
+    link: str | None = None  # where the file says that it leads
 
 
 Baseline = tuple[tuple[float, float], tuple[float, float]]
