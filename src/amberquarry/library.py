@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -28,7 +29,13 @@ log = logging.getLogger(__name__)
 PageInput = str | os.PathLike[str] | bytes | NDArray[np.generic] | Image.Image
 
 
-def page_picture(image: PageInput, number: int, settings: Settings, limits: Limits) -> PagePicture:
+def page_picture(
+    image: PageInput,
+    number: int,
+    settings: Settings,
+    limits: Limits,
+    passwords: Sequence[str] = (),
+) -> PagePicture:
     """Return the grey picture of a page from a path, bytes, array or Pillow image."""
     if isinstance(image, np.ndarray):
         image = image_of_array(image)
@@ -36,7 +43,8 @@ def page_picture(image: PageInput, number: int, settings: Settings, limits: Limi
         if 0 in image.size:
             raise ValueError(f"the picture has no pixels, its size is {image.size}")
         return PagePicture.of_image(image)
-    source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
+    content = image if isinstance(image, bytes) else Path(image)
+    source = open_source(content, settings, limits, passwords)
     try:
         _check_number(number, source)
         return source.picture(number - 1)
@@ -51,28 +59,34 @@ def read_page(
     region: Box | tuple[float, float, float, float] | None = None,
     settings: Settings | None = None,
     limits: Limits | None = None,
+    passwords: Sequence[str] = (),
 ) -> Page:
     """Return what is on a page.
 
     image: path or bytes of a file, an array (H, W), (H, W, 3) RGB or (H, W, 4) RGBA, or a Pillow
     image. page: which page of a file, from 1. region: x0, y0, x1, y1 of the part that is read, in
     the page's pixels; boxes count from the page's corner all the same. What lies outside of the
-    page is cut off; ValueError where nothing is left.
+    page is cut off; ValueError where nothing is left. passwords: tried on protected files.
     A picture of two facing pages gives the blocks of the left one, then those of the right one;
     `read_document` gives two pages. Raises SourceError, PageError, ValueError or TypeError where
     the input can't be used.
     """
     settings, limits = settings or Settings(), limits or Limits()
     if region is None and not isinstance(image, np.ndarray | Image.Image):
-        return _page_of_file(image, page, settings, limits)
-    picture = page_picture(image, page, settings, limits)
+        return _page_of_file(image, page, settings, limits, passwords)
+    picture = page_picture(image, page, settings, limits, passwords)
     return read_in_steps(picture, page, settings, None if region is None else Box(*region))[0]
 
 
 def _page_of_file(
-    image: str | os.PathLike[str] | bytes, number: int, settings: Settings, limits: Limits
+    image: str | os.PathLike[str] | bytes,
+    number: int,
+    settings: Settings,
+    limits: Limits,
+    passwords: Sequence[str],
 ) -> Page:
-    source = open_source(image if isinstance(image, bytes) else Path(image), settings, limits)
+    content = image if isinstance(image, bytes) else Path(image)
+    source = open_source(content, settings, limits, passwords)
     try:
         _check_number(number, source)
         pages = read_page_of(source, number - 1, lambda: load_reader(settings.reading), settings)
@@ -136,15 +150,17 @@ def read_document(
     *,
     settings: Settings | None = None,
     limits: Limits | None = None,
+    passwords: Sequence[str] = (),
 ) -> Document:
     """Return what is in a file, all pages, read one after the other in this process.
 
     A page that can't be processed is kept with a finding and without blocks.
-    Raises SourceError where the file can't be used. For many files see `convert`.
+    passwords: tried on a protected file. Raises SourceError where the file can't be used. For many
+    files see `convert`.
     """
     settings, limits = settings or Settings(), limits or Limits()
     data = content if isinstance(content, bytes) else Path(content)
-    source = open_source(data, settings, limits)
+    source = open_source(data, settings, limits, passwords)
     pages: list[Page] = []
     try:
         for index in range(source.page_count):

@@ -7,6 +7,12 @@ from pathlib import Path
 from amberquarry.settings import Effort, Limits, Settings, toml_values
 
 
+def chosen_passwords(given: tuple[str, ...], file: Path | None) -> list[str]:
+    """Return the passwords of the command line, then those of a file, one a line."""
+    listed = file.read_text(encoding="utf-8").splitlines() if file else []
+    return [*given, *(line for line in listed if line)]
+
+
 def chosen_settings(
     settings_file: Path | None, effort: str | None, reader: Path | None, text_layer: str | None
 ) -> tuple[Settings, Limits]:

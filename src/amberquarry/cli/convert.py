@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -29,9 +30,10 @@ def run_convert(
     limits: Limits,
     jobs: int | None,
     pages: range | None,
+    passwords: list[str],
 ) -> int:
     """Convert with progress and return the exit status."""
-    summary = convert_with_progress(inputs, out, settings, limits, jobs, pages)
+    summary = convert_with_progress(inputs, out, settings, limits, jobs, pages, passwords)
     click.echo(summary_text(summary, out))
     return 1 if summary.rejected_count or summary.failed_pages else 0
 
@@ -43,6 +45,7 @@ def convert_with_progress(
     limits: Limits,
     jobs: int | None,
     pages: range | None = None,
+    passwords: Sequence[str] = (),
 ) -> RunSummary:
     """Convert and draw progress: pages done, rate and time left."""
     console = Console(stderr=True)
@@ -78,6 +81,7 @@ def convert_with_progress(
             jobs=jobs,
             pages=pages,
             progress=show,
+            passwords=passwords,
         )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
@@ -39,6 +40,7 @@ def run_look(
     shown: Shown,
     settings: Settings,
     limits: Limits,
+    passwords: Sequence[str] = (),
 ) -> None:
     """Read one page; write the drawing to `out` and print what is asked for."""
     if not path.exists():
@@ -50,12 +52,12 @@ def run_look(
     views = [*StepView] if steps == "all" else _chosen(steps or "", StepView, "--steps")
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
-    picture = page_picture(path, number, settings, limits)
+    picture = page_picture(path, number, settings, limits, passwords)
     if views:
         page, read = read_in_steps(picture, number, settings)
         stages = [tries.best.stages for tries in read]
     else:
-        page = read_page(path, page=number, settings=settings, limits=limits)
+        page = read_page(path, page=number, settings=settings, limits=limits, passwords=passwords)
     if out is not None:
         if not views:
             image = draw_page(picture.grey, page, marks, shown.label)

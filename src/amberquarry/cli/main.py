@@ -84,6 +84,27 @@ jobs_option = click.option(
 )
 
 
+def password_options(command: F) -> F:
+    """Add the options that open protected files."""
+    for option in (
+        click.option(
+            "--passwords",
+            "password_file",
+            type=_Path(dir_okay=False),
+            help="File of passwords, one a line, tried on protected PDF files.",
+        ),
+        click.option(
+            "--password",
+            "passwords",
+            multiple=True,
+            help="Password tried on protected PDF files. Other users see it in the list of "
+            "processes: a file of passwords is safer.",
+        ),
+    ):
+        command = option(command)
+    return command
+
+
 def reading_options(command: F) -> F:
     """Add the options that say how pages are read."""
     for option in (
@@ -154,6 +175,7 @@ def main(verbose: bool) -> None:
 @click.option("--characters", is_flag=True, help="Put character boxes into pages.jsonl.")
 @click.option("--print-settings", is_flag=True, help="Print all settings and what they mean.")
 @reading_options
+@password_options
 @say_errors
 def convert(
     inputs: tuple[str, ...],
@@ -167,6 +189,8 @@ def convert(
     settings_file: Path | None,
     effort: str | None,
     text_layer: str | None,
+    passwords: tuple[str, ...],
+    password_file: Path | None,
 ) -> None:
     """Convert files, folders (searched through) and glob patterns into a run folder.
 
@@ -180,7 +204,7 @@ def convert(
     Exit status, of all that the run folder holds: 0 all converted, 1 some files rejected or pages
     failed, 2 wrong usage, or a folder that can't be used.
     """
-    from amberquarry.cli.choices import chosen_settings
+    from amberquarry.cli.choices import chosen_passwords, chosen_settings
     from amberquarry.cli.convert import run_convert
 
     settings, limits = chosen_settings(settings_file, effort, reader, text_layer)
@@ -193,7 +217,8 @@ def convert(
         return
     if not inputs or out is None:
         raise click.UsageError("name the files to read and --out FOLDER for the results")
-    sys.exit(run_convert(inputs, out, settings, limits, jobs, pages))
+    secrets = chosen_passwords(passwords, password_file)
+    sys.exit(run_convert(inputs, out, settings, limits, jobs, pages, secrets))
 
 
 @main.command()
@@ -221,6 +246,7 @@ def convert(
 @click.option("--text", is_flag=True, help="Print the text of the page.")
 @click.option("--why", is_flag=True, help="Print each block with the rules that decided its kind.")
 @reading_options
+@password_options
 @say_errors
 def look(
     page_file: Path,
@@ -235,6 +261,8 @@ def look(
     settings_file: Path | None,
     effort: str | None,
     text_layer: str | None,
+    passwords: tuple[str, ...],
+    password_file: Path | None,
 ) -> None:
     """Draw what was recognised on a page: regions, reading order, lines, words, characters.
 
@@ -247,11 +275,12 @@ def look(
     amberquarry look scan.png --text --reader ours.onnx
     amberquarry look scan.png --why
     """
-    from amberquarry.cli.choices import chosen_settings
+    from amberquarry.cli.choices import chosen_passwords, chosen_settings
     from amberquarry.cli.look import Shown, run_look
 
     settings, limits = chosen_settings(settings_file, effort, reader, text_layer)
-    run_look(page_file, out, page, Shown(show, label, steps, text, why), settings, limits)
+    secrets = chosen_passwords(passwords, password_file)
+    run_look(page_file, out, page, Shown(show, label, steps, text, why), settings, limits, secrets)
 
 
 @main.command()

@@ -102,12 +102,14 @@ def convert(
     jobs: int | None = None,
     pages: range | None = None,
     progress: Callable[[Progress], None] | None = None,
+    passwords: Sequence[str] = (),
 ) -> RunSummary:
     """Read files, folders and glob patterns into the run folder `out` and return what was done.
 
     pages: numbers from 1 of the pages wanted from each file (all by default). jobs: worker
     processes (by default one for each core). A run that was stopped goes on where it was; a
     document that is there with the same content and without failed pages is not read again.
+    passwords: tried on protected files; they stand in no record.
     Records lie in the order of the inputs whatever the number of workers.
     Raises FileNotFoundError for inputs that are not there or hold no file, RunFolderError if `out`
     can't be used or another run is writing to it, WorkerError if worker processes can't be started.
@@ -125,7 +127,7 @@ def convert(
     folder = RunFolder.open(Path(out), settings, {**made_by(settings), **_page_choice(pages)})
     summary = RunSummary(skipped=found.skipped, links=found.links)
     names = [*(name for name, _ in found.unreadable), *(file.name for file in found.files)]
-    run = _Run(folder, settings, limits, min(jobs, 64), pages, progress, summary)
+    run = _Run(folder, settings, limits, min(jobs, 64), pages, progress, summary, tuple(passwords))
     try:
         folder.begin_inputs(names)
         for name, message in found.unreadable:
@@ -186,6 +188,7 @@ class _Run:
     pages: range | None
     progress: Callable[[Progress], None] | None
     summary: RunSummary
+    passwords: tuple[str, ...] = ()
     waiting: deque[Task] = field(default_factory=deque)
     pages_known: int = 0
     pages_done: int = 0
@@ -196,7 +199,8 @@ class _Run:
             return
         began = time.monotonic()
         opened = written = 0
-        crew = Crew(min(self.jobs, max(1, len(queue) * 8)), self.settings, self.limits)
+        size = min(self.jobs, max(1, len(queue) * 8))
+        crew = Crew(size, self.settings, self.limits, self.passwords)
         try:
             while written < len(queue):
                 while (

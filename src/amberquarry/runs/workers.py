@@ -16,6 +16,7 @@ import time
 import types
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from functools import partial
 from multiprocessing import resource_tracker
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -120,7 +121,9 @@ class _Ready:
 Event = Probed | Refused | PageDone
 
 
-def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
+def work(
+    pipe: Connection, settings: Settings, limits: Limits, passwords: tuple[str, ...] = ()
+) -> None:
     """Serve tasks until the pipe closes (the main function of a worker process)."""
     import cv2
 
@@ -129,24 +132,27 @@ def work(pipe: Connection, settings: Settings, limits: Limits) -> None:
     cv2.setNumThreads(1)
     with contextlib.suppress(EOFError, BrokenPipeError, KeyboardInterrupt):  # the parent is gone
         try:
-            reader = load_reader(settings.reading)
+            if settings.reading.model:  # one that the user names may not fit
+                load_reader(settings.reading)
         except Exception as error:
             pipe.send(_Ready(str(error) or repr(error)))
             return
         pipe.send(_Ready())
         while (task := pipe.recv()) is not None:
             if isinstance(task, Probe):
-                pipe.send(_probe(task, settings, limits))
+                pipe.send(_probe(task, settings, limits, passwords))
             else:
-                _read_range(pipe, task, settings, limits, reader)
+                _read_range(pipe, task, settings, limits, passwords)
             pipe.send(_Finished())
 
 
-def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
+def _probe(
+    task: Probe, settings: Settings, limits: Limits, passwords: tuple[str, ...]
+) -> Probed | Refused:
     from amberquarry.sources import identify, open_source
 
     try:
-        source = open_source(task.path, settings, limits)
+        source = open_source(task.path, settings, limits, passwords)
         try:
             state = FileState.of(task.path)
             facts = (source.page_count, source.facts, state)
@@ -165,13 +171,18 @@ def _probe(task: Probe, settings: Settings, limits: Limits) -> Probed | Refused:
 
 
 def _read_range(
-    pipe: Connection, task: Range, settings: Settings, limits: Limits, reader: Any
+    pipe: Connection,
+    task: Range,
+    settings: Settings,
+    limits: Limits,
+    passwords: tuple[str, ...],
 ) -> None:
     from amberquarry.pages.layered import read_page_of
+    from amberquarry.reading import load_reader
     from amberquarry.sources import open_source
 
     try:
-        source = open_source(task.path, settings, limits)
+        source = open_source(task.path, settings, limits, passwords)
         if task.state is not None and FileState.of(task.path) != task.state:
             source.close()
             raise SourceError(Rejection.UNREADABLE, _CHANGED)
@@ -186,7 +197,8 @@ def _read_range(
             pipe.send(_Begun(index))
             ours = False
             try:
-                pages = read_page_of(source, index, lambda: reader, settings)
+                reader = partial(load_reader, settings.reading)  # once in a process
+                pages = read_page_of(source, index, reader, settings)
                 if not settings.output.characters:
                     for line in (li for page in pages for b in page.blocks for li in b.lines):
                         line.character_boxes = line.character_boxes[:0]
@@ -252,16 +264,20 @@ class Crew:
     Raises WorkerError from its methods where worker processes can't be started.
     """
 
-    def __init__(self, size: int, settings: Settings, limits: Limits) -> None:
+    def __init__(
+        self, size: int, settings: Settings, limits: Limits, passwords: tuple[str, ...] = ()
+    ) -> None:
         self._context = multiprocessing.get_context("spawn")
-        self._settings, self._limits = settings, limits
+        self._settings, self._limits, self._passwords = settings, limits, passwords
         self._failed_starts = 0
         self._workers = [self._start() for _ in range(size)]
 
     def _start(self) -> _Worker:
         ours, theirs = self._context.Pipe()
         process = self._context.Process(
-            target=work, args=(theirs, self._settings, self._limits), daemon=True
+            target=work,
+            args=(theirs, self._settings, self._limits, self._passwords),
+            daemon=True,
         )
         with _without_main(), _without_interrupts():
             process.start()

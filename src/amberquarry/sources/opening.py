@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import stat
+from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
@@ -94,8 +95,13 @@ def _foreign_message(head: bytes) -> str:
     return "not a PDF or picture (PNG, JPEG, TIFF, BMP, GIF, WebP, JPEG 2000)"
 
 
-def open_source(content: Path | bytes, settings: Settings, limits: Limits) -> Source:
-    """Return the opened file; raises SourceError with the reason where it can't be used."""
+def open_source(
+    content: Path | bytes, settings: Settings, limits: Limits, passwords: Sequence[str] = ()
+) -> Source:
+    """Return the opened file; raises SourceError with the reason where it can't be used.
+
+    passwords: tried one after the other on protected files.
+    """
     try:
         if isinstance(content, bytes):
             size, head = len(content), content[:_HEAD_BYTES]
@@ -127,5 +133,5 @@ def open_source(content: Path | bytes, settings: Settings, limits: Limits) -> So
     from amberquarry.sources.portable import PortableSource  # heavy, and only for PDF
 
     return PortableSource(
-        content, limits, settings.render, settings.preparation.max_megapixels * 1e6
+        content, limits, settings.render, settings.preparation.max_megapixels * 1e6, passwords
     )

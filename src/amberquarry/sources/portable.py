@@ -13,7 +13,7 @@ import itertools
 import math
 import mmap
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum, auto
 from functools import lru_cache
@@ -58,31 +58,26 @@ class PortableSource:
     """A PDF file."""
 
     def __init__(
-        self, content: Path | bytes, limits: Limits, settings: RenderSettings, max_pixels: float
+        self,
+        content: Path | bytes,
+        limits: Limits,
+        settings: RenderSettings,
+        max_pixels: float,
+        passwords: Sequence[str] = (),
     ) -> None:
         self._settings, self._max_pixels = settings, max_pixels
         self._most_pixels = limits.pixels
         self._flat: set[int] = set()  # pages whose forms and notes were made part of them
         self._links: dict[int, list[PageLink]] = {}
-        self._units = _user_units(content) if isinstance(content, bytes) else _units_of(content)
         with _LOCK:
-            try:
-                self._pdf = pdfium.PdfDocument(content)
-            except pdfium.PdfiumError as error:
-                code = raw.FPDF_GetLastError()
-                if code == raw.FPDF_ERR_SUCCESS:  # nothing is wrong with it but that
-                    raise SourceError(Rejection.EMPTY, "the PDF has no pages") from error
-                if code == raw.FPDF_ERR_PASSWORD:
-                    raise SourceError(
-                        Rejection.ENCRYPTED,
-                        "the PDF asks for a password; save a copy without protection",
-                    ) from error
-                raise SourceError(
-                    Rejection.DAMAGED,
-                    "the PDF can't be opened; it may be cut off: fetch or export it again",
-                ) from error
+            self._pdf, password = _opened(content, passwords)
             self.page_count = len(self._pdf)
             self.facts = self._facts()
+        self._units = (
+            _user_units(content, password)
+            if isinstance(content, bytes)
+            else _units_of(content, password)
+        )
         if self.page_count == 0:
             self.close()
             raise SourceError(Rejection.EMPTY, "the PDF has no pages")
@@ -379,19 +374,44 @@ def _to_points(
     return (*across, *down, x0, y0)
 
 
-def _units_of(path: Path) -> Mapping[int, float]:
+def _opened(content: Path | bytes, passwords: Sequence[str]) -> tuple[pdfium.PdfDocument, str]:
+    """Return a file, opened, and its password, empty where it has none; raises SourceError.
+
+    Many files are protected with an empty password against changes alone.
+    """
+    error: pdfium.PdfiumError | None = None
+    for password in ("", *passwords):
+        try:
+            return pdfium.PdfDocument(content, password=password or None), password
+        except pdfium.PdfiumError as own:
+            error = own
+            code = raw.FPDF_GetLastError()
+            if code != raw.FPDF_ERR_PASSWORD:
+                break
+    if code == raw.FPDF_ERR_SUCCESS:  # nothing is wrong with it but that
+        raise SourceError(Rejection.EMPTY, "the PDF has no pages") from error
+    if code == raw.FPDF_ERR_PASSWORD:
+        said = "none of the passwords given opens it" if passwords else "give it with --password"
+        raise SourceError(Rejection.ENCRYPTED, f"the PDF asks for a password; {said}") from error
+    raise SourceError(
+        Rejection.DAMAGED,
+        "the PDF can't be opened; it may be cut off: fetch or export it again",
+    ) from error
+
+
+def _units_of(path: Path, password: str) -> Mapping[int, float]:
     """Return what `_user_units` does, of a file that a run opens anew for every few pages."""
     now = path.stat()
-    return _units_once(path, now.st_size, now.st_mtime_ns)
+    return _units_once(path, now.st_size, now.st_mtime_ns, password)
 
 
 @lru_cache(maxsize=8)
-def _units_once(path: Path, size: int, changed_ns: int) -> Mapping[int, float]:
+def _units_once(path: Path, size: int, changed_ns: int, password: str) -> Mapping[int, float]:
     """Return the units of a file in this state, found once in a process."""
-    return MappingProxyType(_user_units(path))
+    return MappingProxyType(_user_units(path, password))
 
 
-def _user_units(content: Path | bytes) -> dict[int, float]:
+def _user_units(content: Path | bytes, password: str) -> dict[int, float]:
     """Return the units of pages that count in others than points: 1/72 inch times so much.
 
     PDFium does not know them. They are rare, and looked for where the file may have them.
@@ -400,7 +420,7 @@ def _user_units(content: Path | bytes) -> dict[int, float]:
         return {}
     source = io.BytesIO(content) if isinstance(content, bytes) else content
     try:
-        with pikepdf.open(source, attempt_recovery=False) as pdf:
+        with pikepdf.open(source, password=password, attempt_recovery=False) as pdf:
             found = {index: page.obj.get("/UserUnit") for index, page in enumerate(pdf.pages)}
             return {
                 index: float(unit)
