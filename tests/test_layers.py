@@ -134,6 +134,15 @@ class PageTest(unittest.TestCase):
         self.assertEqual((label.text, label.rotation), ("Printed at the light", 270))
         self.assertGreater(label.box.height, 3 * label.box.width)
 
+    def test_tilted_words(self):
+        """Words set aslant, as a stamp is, are a label apart with a quad."""
+        slant = (0.866, 0.5, -0.5, 0.866)
+        page = read(paragraph() + text("Copy of the keeper", 150, 400, "F2", 30, matrix=slant))
+        [label] = [block for block in page.blocks if block.kind is BlockKind.LABEL]
+        self.assertEqual((label.text, label.rotation), ("Copy of the keeper", 0))
+        (x0, y0), (x1, y1), *_ = label.lines[0].quad
+        self.assertAlmostEqual(np.degrees(np.arctan2(y1 - y0, x1 - x0)), -30, delta=2)
+
     def test_raised_and_lowered_figures(self):
         """Small figures off the line are signs of their own in words; whole ones have a style."""
         note = text("tide", 72, 700) + text("2", 90.5, 704, size=6) + text("and H", 100, 700)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -28,6 +29,8 @@ class Drawn:
     picture: float = 1.5  # the shorter side of a picture, at least
     stroke: float = 1.2  # the longer side of a drawing, at least
     background: float = 0.9  # of the page, from which a picture lies behind it
+    tilted_width: float = 0.5  # of the size of type, that a letter is wide where no box tells it
+    tilted_height: float = 0.65  # and high
 
 
 DRAWN = Drawn()
@@ -35,36 +38,53 @@ DRAWN = Drawn()
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """By how many quarters a page's text stands turned clockwise, and the page's size."""
+    """By how many degrees a page's text stands turned clockwise, and the page's size."""
 
-    quarters: int
+    degrees: float
     width: int
     height: int
 
     @property
     def to_source(self) -> Mapping:
         """The mapping from the level frame to the page as displayed."""
-        width, height = self.width, self.height
-        matrices = {
-            0: [[1, 0, 0], [0, 1, 0]],
-            1: [[0, -1, width], [1, 0, 0]],
-            2: [[-1, 0, width], [0, -1, height]],
-            3: [[0, 1, 0], [-1, 0, height]],
-        }
-        return Mapping.of(np.array(matrices[self.quarters], float))
+        cosine, sine = self._direction
+        width, height = self.size
+        x = self.width / 2 - (cosine * width - sine * height) / 2
+        y = self.height / 2 - (sine * width + cosine * height) / 2
+        return Mapping.of(np.array([[cosine, -sine, x], [sine, cosine, y]]))
+
+    @property
+    def _direction(self) -> tuple[float, float]:
+        angle = math.radians(self.degrees)
+        return round(math.cos(angle), 12), round(math.sin(angle), 12)
 
     @property
     def size(self) -> tuple[int, int]:
-        """Width and height of the level frame."""
-        return (self.height, self.width) if self.quarters % 2 else (self.width, self.height)
+        """Width and height of the level frame, which holds the whole page."""
+        cosine, sine = map(abs, self._direction)
+        width = self.width * cosine + self.height * sine
+        return math.ceil(width - 1e-6), math.ceil(self.width * sine + self.height * cosine - 1e-6)
 
     def level(self, boxes: Boxes) -> Boxes:
         """Return boxes of the page as displayed in the level frame."""
-        if not self.quarters or not len(boxes):
+        if not self.degrees or not len(boxes):
             return boxes
         back = self.to_source.inverse()
         one, other = back.apply(boxes[:, :2]), back.apply(boxes[:, 2:])
         return np.concatenate([np.minimum(one, other), np.maximum(one, other)], 1)
+
+    def characters(self, found: Characters) -> Characters:
+        """Return characters of the page as displayed in the level frame.
+
+        The box around a tilted letter says little of its size: that of the type tells it.
+        """
+        moved = found.moved(self.to_source.inverse())
+        if self.degrees % 90 == 0:
+            return moved
+        middle = (moved.boxes[:, :2] + moved.boxes[:, 2:]) / 2
+        half = found.size[:, None] * np.array([DRAWN.tilted_width, DRAWN.tilted_height]) / 2
+        boxes = np.concatenate([middle - half, middle + half], 1)
+        return replace(moved, boxes=boxes, size=found.size)
 
 
 def letter_of(boxes: Boxes, letters: NDArray[np.str_]) -> float:

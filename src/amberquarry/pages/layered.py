@@ -192,9 +192,8 @@ def page_of_layer(layer: PageLayer, shown: Characters, number: int, settings: Se
     """Return a page from the characters of its text layer alone, in its level frame."""
     text = layer.text
     turned = _usual_turn(shown)
-    turn = Turn(turned // 90, text.width, text.height)
-    upright = np.abs((shown.angle - turned + 180) % 360 - 180) <= _STRAIGHT
-    level = shown.chosen(upright).moved(turn.to_source.inverse())
+    turn = Turn(turned, text.width, text.height)
+    level = turn.characters(shown.chosen(_near(shown.angle, turned)))
     with stage("ink and lines"):
         sheet = sheet_of_layer(text, level, turn, settings.layout)
     aside = _aside(layer, shown, turn, settings) if settings.layout.find_vertical else []
@@ -226,25 +225,32 @@ def _usual_turn(shown: Characters) -> int:
     return int(np.bincount(quarters, minlength=4).argmax()) * 90
 
 
+def _near(angles: NDArray[np.float64], degrees: float) -> NDArray[np.bool_]:
+    """Return which angles are about that of a line."""
+    return np.asarray(np.abs((angles - degrees + 180) % 360 - 180) <= _STRAIGHT)
+
+
 def _aside(layer: PageLayer, shown: Characters, turn: Turn, settings: Settings) -> list[Block]:
     """Return blocks of the text that stands turned against the rest, in the page's level frame."""
     none = np.zeros((0, 4))
     text = replace(layer.text, lines=none, drawings=none, fills=none, pictures=none)
+    left = shown.chosen(~_near(shown.angle, turn.degrees))
     found: list[Block] = []
-    for quarters in range(4):
-        relative = (quarters - turn.quarters) % 4
-        own = np.abs((shown.angle - 90 * quarters + 180) % 360 - 180) <= _STRAIGHT
-        if not relative or not own.any():
-            continue
-        its = Turn(quarters, text.width, text.height)
-        level = shown.chosen(own).moved(its.to_source.inverse())
+    while len(left):
+        angles, counts = np.unique(left.angle, return_counts=True)
+        degrees = float(angles[counts.argmax()])
+        own = _near(left.angle, degrees)
+        its = Turn(degrees, text.width, text.height)
+        level = its.characters(left.chosen(own))
         sheet = sheet_of_layer(text, level, its, settings.layout)
         layout = arrange(sheet)
-        blocks = [
-            b for b in in_places(sheet, layout, LayerTexts(level).read(layout.lines)) if b.lines
-        ]
+        texts = LayerTexts(level).read(layout.lines)
+        blocks = [block for block in in_places(sheet, layout, texts) if block.lines]
         to_level = turn.to_source.inverse().after(its.to_source)
+        relative = (degrees - turn.degrees) % 360
         for block in mapped_blocks(blocks, to_level, turned=True):
-            block.kind, block.level, block.rotation = BlockKind.LABEL, None, 90 * relative
+            block.kind, block.level = BlockKind.LABEL, None
+            block.rotation = int(relative) if relative in (90, 180, 270) else 0
             found.append(block)
+        left = left.chosen(~own)
     return found
