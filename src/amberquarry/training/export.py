@@ -25,7 +25,7 @@ from onnxruntime.quantization import (
     quantize_static,
 )
 
-from amberquarry.training.net import LineNet, export_onnx, net_of
+from amberquarry.training.net import LineNet, export_onnx, halved, net_of
 from amberquarry.training.train import line_source
 
 _CALIBRATION_LINES = 200
@@ -208,13 +208,7 @@ def main(
     net = net_of(mean_weights(parts, share))
     write_model(net, model, _usual_lines(data))
     if weights:
-        torch.save(
-            {
-                name: value.half() if value.is_floating_point() else value
-                for name, value in net.state_dict().items()
-            },
-            weights,
-        )
+        torch.save(halved(net.state_dict()), weights)
     click.echo(f"{model}: {model.stat().st_size} bytes")
 
 

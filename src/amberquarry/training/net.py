@@ -139,6 +139,13 @@ class LineNet(nn.Module):
         self.load_state_dict(own)
 
 
+def halved(state: dict[str, Tensor]) -> dict[str, Tensor]:
+    """Return weights in half precision, to keep and to start a later round from."""
+    return {
+        name: value.half() if value.is_floating_point() else value for name, value in state.items()
+    }
+
+
 def for_signs(state: dict[str, Tensor], before: str, after: str, net: LineNet) -> dict[str, Tensor]:
     """Return finished weights for another list of signs: known ones keep theirs.
 
