@@ -229,9 +229,7 @@ class Round:
         The usual reader's serve for others too: what signs have in common is known already.
         """
         state = torch.load(path, map_location="cpu", weights_only=True)
-        weights = {
-            name: value for name, value in state.get("average", state).items() if name != "seen"
-        }
+        weights = state.get("average", state)
         if self.signs != ALPHABET and len(weights["classify.bias"]) == len(ALPHABET) + 1:
             weights = for_signs(weights, ALPHABET, self.signs, self.net)
         self.net.take(weights)
