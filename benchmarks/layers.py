@@ -2,6 +2,7 @@
 
     python benchmarks/layers.py trust --data DATA [--split inspect|score] [--pages]
     python benchmarks/layers.py words --data DATA            words beside those of the PDF library
+    python benchmarks/layers.py searchable FILES...          words of searchable PDFs, found again
     python benchmarks/layers.py speed --data DATA            pages a second beside bare extraction
 
 Pages are those of the development documents (`devpages.py`) and of printed documents
@@ -31,6 +32,7 @@ import pypdfium2 as pdfium
 from rapidfuzz.distance import Indel
 
 from amberquarry import Page, read_document, read_page
+from amberquarry.formats.searchable import searchable
 from amberquarry.settings import Settings
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -337,6 +339,96 @@ def words(data: Path, jobs: int, most: int, worst: int) -> None:
         click.echo(f"{Path(path).name[:44]:44} {count:5} {100 * alike:8.2f}")
     pages = sum(row[1] for row in rows)
     click.echo(f"{'all':44} {pages:5} {100 * sum(r[1] * r[2] for r in rows) / pages:8.2f}")
+
+
+def words_of_file(content: bytes, index: int) -> list[tuple[str, np.ndarray]]:
+    """Return the words of a page as the PDF library gives them, with boxes in points."""
+    text = pdfium.PdfDocument(content)[index].get_textpage()
+    found: list[tuple[str, np.ndarray]] = []
+    word, boxes = "", []
+    for at in range(text.count_chars() + 1):
+        sign = text.get_text_range(at, 1) if at < text.count_chars() else " "
+        if sign.strip():
+            word += sign
+            boxes.append(text.get_charbox(at))
+        elif word:
+            edges = np.array(boxes)
+            found.append((word, np.r_[edges[:, :2].min(0), edges[:, 2:].max(0)]))
+            word, boxes = "", []
+    return found
+
+
+def overlap_of(one: np.ndarray, other: np.ndarray) -> float:
+    """Return the area that two boxes share over that of both."""
+    low, high = np.maximum(one[:2], other[:2]), np.minimum(one[2:], other[2:])
+    shared = np.prod(np.maximum(0, high - low))
+    return float(shared / max(1e-9, sum(np.prod(b[2:] - b[:2]) for b in (one, other)) - shared))
+
+
+def searchable_one(path: str) -> tuple[str, int, int, int, bool, int, int]:
+    """Return words, those found, those found in order, whether pixels stay, and both sizes."""
+    cv2.setNumThreads(1)
+    content = Path(path).read_bytes()
+    settings = Settings().with_values({"layer.use": "ignore", "output.pictures": False})
+    document = read_document(content, settings=settings)
+    made_file = searchable(content, document, replace_layers=True)
+    total = found = ordered = 0
+    same = True
+    pdf = pdfium.PdfDocument(made_file)
+    for page in document.pages:
+        words = words_of_file(made_file, page.source_page - 1)
+        size = pdf[page.source_page - 1].get_size()
+        scale = np.array([size[0] / page.width, size[1] / page.height])
+        if pdf[page.source_page - 1].get_rotation() or page.to_points is not None:
+            to_points = np.array(page.to_points or (1, 0, 0, 1, 0, 0)).reshape(3, 2)
+        else:
+            to_points = np.array([[scale[0], 0], [0, -scale[1]], [0, size[1]]])
+        last = -1
+        for word in page.words:
+            corners = np.array(word.quad or word.box.corners) @ to_points[:2] + to_points[2]
+            box = np.r_[corners.min(0), corners.max(0)]
+            text = word.text.replace("\ufffd", "")
+            if not text:
+                continue
+            total += 1
+            at = next(
+                (
+                    n
+                    for n, (own, its) in enumerate(words)
+                    if own == text and overlap_of(box, its) >= 0.7
+                ),
+                None,
+            )
+            found += at is not None
+            ordered += at is not None and at > last
+            last = max(last, -1 if at is None else at)
+    if path.endswith(".pdf"):
+        before = pdfium.PdfDocument(content)
+        same = all(
+            np.array_equal(before[n].render(scale=2).to_numpy(), pdf[n].render(scale=2).to_numpy())
+            for n in range(len(before))
+        )
+    return Path(path).name, total, found, ordered, same, len(content), len(made_file)
+
+
+@main.command(name="searchable")
+@click.argument("files", nargs=-1, type=click.Path(exists=True))
+@click.option("--jobs", default=2, show_default=True)
+def searchable_files(files: tuple[str, ...], jobs: int) -> None:
+    """Read FILES, make searchable PDFs, and look for the words in them."""
+    with multiprocessing.get_context("spawn").Pool(jobs) as pool:
+        rows = pool.map(searchable_one, files, chunksize=1)
+    click.echo(f"{'file':40} words  found %  in order %  same  kB more")
+    sums = np.zeros(4)
+    for name, total, found, ordered, same, before, after in rows:
+        more = (after - before) / 1000
+        sums += (total, found, ordered, more)
+        shares = f"{100 * found / max(1, total):8.2f} {100 * ordered / max(1, total):11.2f}"
+        click.echo(f"{name[:40]:40} {total:5} {shares}  {'yes' if same else 'no':>4} {more:8.1f}")
+    click.echo(
+        f"{'all':40} {sums[0]:5.0f} {100 * sums[1] / sums[0]:8.2f} {100 * sums[2] / sums[0]:11.2f}"
+        f"       {sums[3]:8.1f}"
+    )
 
 
 @main.command()

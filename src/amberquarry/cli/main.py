@@ -6,6 +6,7 @@ import functools
 import logging
 import sys
 from collections.abc import Callable
+from enum import StrEnum
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -19,6 +20,12 @@ from amberquarry.version import version
 F = TypeVar("F", bound=Callable[..., Any])
 
 DONE, SOME_FAILED, WRONG_USAGE = 0, 1, 2
+
+
+class ExportForm(StrEnum):
+    """What a run can be exported as."""
+
+    PDF = "pdf"
 
 
 def say_errors(command: F) -> F:
@@ -146,6 +153,8 @@ def main(verbose: bool) -> None:
     amberquarry look page.png --out seen.png  a picture of what was seen
     amberquarry compare scans/ --vary preparation.ink_threshold=0.3,0.42 --out trial
                                               which settings read better
+    amberquarry export run --as pdf --out searchable
+                                              the same files with text to search and copy
     amberquarry score run truth.jsonl         how right it is, where truth is known
     amberquarry learn lines/ --out ours.onnx  train the reader further on your own lines
     amberquarry demo                          all of this on the shipped collection
@@ -343,6 +352,53 @@ def compare(
 
     settings, limits = chosen_settings(settings_file, effort, reader, text_layer)
     run_compare(inputs, vary, out, truth, settings, limits, jobs, pages, files)
+
+
+@main.command()
+@click.argument("run", type=_Path())
+@click.option(
+    "--as",
+    "form",
+    type=click.Choice([form.value for form in ExportForm]),
+    required=True,
+    help="pdf: the files as they are, with the words that were read laid over them unseen.",
+)
+@click.option("--out", type=_Path(), required=True, help="Folder for what is made.")
+@click.option(
+    "--files",
+    type=_Path(file_okay=False),
+    default=Path("."),
+    help="The folder of the files that the run was made from.  [default: here]",
+)
+@click.option(
+    "--replace-layers",
+    is_flag=True,
+    help="Take unseen text of earlier readers out of pages that were read, and lay ours over them.",
+)
+@password_options
+@say_errors
+def export(
+    run: Path,
+    form: str,
+    out: Path,
+    files: Path,
+    replace_layers: bool,
+    passwords: tuple[str, ...],
+    password_file: Path | None,
+) -> None:
+    """Make files of another form from a finished RUN, without reading a page again.
+
+    \b
+    amberquarry convert scans/ --out run
+    amberquarry export run --as pdf --out searchable
+
+    Exit status: 0 all made, 1 some files could not be used, 2 wrong usage.
+    """
+    from amberquarry.cli.choices import chosen_passwords
+    from amberquarry.cli.export import run_export
+
+    secrets = chosen_passwords(passwords, password_file)
+    sys.exit(run_export(run, out, files, replace_layers, secrets))
 
 
 @main.command()
