@@ -470,7 +470,7 @@ class OwnerTest(FolderCase):
 class FakeCrew:
     """Workers that open files at once and never end the first page."""
 
-    def __init__(self, size, settings, limits):
+    def __init__(self, size, settings, limits, passwords=()):
         self.given, self.rounds, self.idle = [], 0, 1
 
     def give(self, task):
