@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from amberquarry.lettering import drawable, face
-from amberquarry.values import Block, BlockKind, Box, Page, Quad
+from amberquarry.values import Block, BlockKind, Box, Line, Origin, Page, Quad
 
 Colour = tuple[int, int, int]
 
@@ -22,6 +22,7 @@ CONFIDENCE_COLOURS: tuple[tuple[float, Colour], ...] = (
     (0.6, (200, 120, 0)),
     (0.0, (190, 0, 60)),
 )
+LAYER_COLOUR: Colour = (90, 60, 190)  # of words from a text layer
 _KIND_COLOURS: dict[BlockKind, Colour] = {
     BlockKind.HEADING: (150, 40, 150),
     BlockKind.TABLE: (150, 100, 20),
@@ -50,6 +51,11 @@ class Mark(StrEnum):
 def confidence_colour(confidence: float) -> Colour:
     """Return the colour that stands for a confidence from 0 to 1."""
     return next(colour for bound, colour in CONFIDENCE_COLOURS if confidence >= bound)
+
+
+def _colour_in(line: Line, confidence: float) -> Colour:
+    """Return the colour of a word of a line: of its confidence where it was read."""
+    return LAYER_COLOUR if line.origin is Origin.TEXT_LAYER else confidence_colour(confidence)
 
 
 def draw_page(
@@ -142,11 +148,11 @@ def _draw_lines(
                     f"{line.text} {line.confidence:.2f}",
                     line.box,
                     font,
-                    confidence_colour(line.confidence),
+                    _colour_in(line, line.confidence),
                 )
         if Mark.WORDS in marks:
             for word in line.words:
-                colour = confidence_colour(word.confidence)
+                colour = _colour_in(line, word.confidence)
                 _outline(draw, word.box, word.quad, colour, stroke, (*colour, 28))
                 if labels:
                     _label(draw, f"{word.text} {word.confidence:.2f}", word.box, font, colour)
@@ -155,9 +161,8 @@ def _draw_lines(
                 line.character_boxes, line.character_confidences, strict=True
             ):
                 if row[2] > row[0]:
-                    _outline(
-                        draw, Box(*row.tolist()), None, confidence_colour(float(confidence)), 1
-                    )
+                    colour = _colour_in(line, float(confidence))
+                    _outline(draw, Box(*row.tolist()), None, colour, 1)
 
 
 def _label(

@@ -9,6 +9,9 @@ from pathlib import Path
 from typing import TypeVar
 
 import click
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
 
 from amberquarry.cli.terminal import printable
 from amberquarry.drawing import Mark, draw_page
@@ -60,7 +63,8 @@ def run_look(
         page = read_page(path, page=number, settings=settings, limits=limits, passwords=passwords)
     if out is not None:
         if not views:
-            image = draw_page(picture.grey, page, marks, shown.label)
+            # a page from its text layer counts in pixels of 300 dpi, whatever its pictures have
+            image = draw_page(_in_size(picture.grey, page), page, marks, shown.label)
         elif len(views) == 1:
             image = draw_step(views[0], picture.grey, stages, page)
         else:
@@ -76,6 +80,13 @@ def run_look(
         click.echo(_reasons(page))
     if shown.text:
         click.echo(page.text)
+
+
+def _in_size(grey: NDArray[np.uint8], page: Page) -> NDArray[np.uint8]:
+    """Return a picture in the size in which a page's boxes count."""
+    if grey.shape == (page.height, page.width):
+        return grey
+    return np.asarray(Image.fromarray(grey).resize((page.width, page.height)))
 
 
 def _reasons(page: Page) -> str:

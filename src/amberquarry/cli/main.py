@@ -275,7 +275,8 @@ def look(
 ) -> None:
     """Draw what was recognised on a page: regions, reading order, lines, words, characters.
 
-    Colours tell the confidence: teal from 0.95, green from 0.8, orange from 0.6, red below.
+    Colours tell the confidence: teal from 0.95, green from 0.8, orange from 0.6, red below. Words
+    of a PDF's text layer are violet.
 
     \b
     amberquarry look scan.pdf --page 3 --out seen.png
