@@ -21,6 +21,7 @@ _FORMS = {
     Style.SUPERSCRIPT: dict(zip("0123456789+-n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", strict=True)),
     Style.SUBSCRIPT: dict(zip("0123456789", "₀₁₂₃₄₅₆₇₈₉", strict=True)),
 }
+_REORDERED = re.compile(r"[\u0900-\u109f\u1780-\u17ff]")  # from Devanagari to Khmer
 _RIGHT_TO_LEFT = re.compile(r"[\u0590-\u08ff]")
 
 
@@ -30,6 +31,8 @@ class Setting:
 
     least_gap: float = 0.04  # of white, with less of which the PDF library's spaces are none
     gap: float = 0.06  # of white between words that the layer has not one after the other
+    back: float = 0.1  # that a letter may begin before the one drawn before it
+    back_by_rule: float = 1.0  # the same in scripts whose vowels may stand before their letter
     wide_gap: float = 0.9  # of white that parts words though the layer has no space there
     smaller: float = 0.82  # size of raised and lowered signs over the line's, at most
     raised: float = 0.16  # that their foot lies over or under the base line
@@ -81,8 +84,10 @@ class LayerTexts:
         """
         found = self.characters
         left, right = found.boxes[index, 0], found.boxes[index, 2]
-        if not _RIGHT_TO_LEFT.search("".join(found.letters[index].tolist())):
-            back = np.diff(left) < -found.size[index[1:]]
+        text = "".join(found.letters[index].tolist())
+        if not _RIGHT_TO_LEFT.search(text):
+            reach = SETTING.back_by_rule if _REORDERED.search(text) else SETTING.back
+            back = np.diff(left) < -reach * found.size[index[1:]]
             run = np.concatenate([[0], np.cumsum(back | (np.diff(found.place[index]) > 3))])
             starts = np.flatnonzero(np.diff(run, prepend=-1))
             first, last = np.minimum.reduceat(left, starts), np.maximum.reduceat(right, starts)
