@@ -1,3 +1,5 @@
+import io
+import json
 import os
 import subprocess
 import sys
@@ -5,11 +7,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import pikepdf
 from PIL import Image
 
 from amberquarry.cli.convert import progress_text
 from amberquarry.demo import COLLECTION, TRUTH
+from amberquarry.drawing import LAYER_COLOUR
 from amberquarry.runs import Progress
+from tests.support.layers import PROSE, layered, paragraph
 
 
 def run(*arguments, folder=None):
@@ -117,6 +122,81 @@ class CommandTest(unittest.TestCase):
         self.assertIn("rejected         3 files", done.stdout)
         self.assertIn("Open", done.stdout)
         self.assertTrue((self.folder / "demo" / "pictures" / "storm-notice.png.png").is_file())
+
+
+class PortableFileTest(unittest.TestCase):
+    """PDF files that hold their text, through the command."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def protected(self):
+        """A file with text that opens with a password alone."""
+        path = self.folder / "notes.pdf"
+        with pikepdf.open(io.BytesIO(layered(paragraph()))) as pdf:
+            pdf.save(path, encryption=pikepdf.Encryption(owner="o", user="quay"))
+        return path
+
+    def records(self, run_folder):
+        lines = (run_folder / "pages.jsonl").read_text(encoding="utf-8").splitlines()
+        return [json.loads(line) for line in lines]
+
+    def test_passwords(self):
+        """A protected file is rejected with what to do, then read with the right password."""
+        path, out = self.protected(), self.folder / "run"
+        done = run("convert", path, "--out", out, "--jobs", 1)
+        self.assertEqual(done.returncode, 1)
+        self.assertIn(
+            "notes.pdf: the PDF asks for a password; give it with --password", done.stdout
+        )
+        done = run("convert", path, "--out", out, "--jobs", 1, "--password", "boat")
+        self.assertIn("none of the passwords given opens it", done.stdout)
+        listed = self.folder / "passwords.txt"
+        listed.write_text("boat\n\nquay\n", encoding="utf-8")
+        done = run("convert", path, "--out", out, "--jobs", 1, "--passwords", listed)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertEqual(self.records(out)[0]["origin"], "text-layer")
+        for record in out.glob("*.json*"):
+            self.assertNotIn("quay", record.read_text(encoding="utf-8"))
+
+    def test_text_layer(self):
+        """The layer is taken by default, never with `ignore`; other words are refused."""
+        path = self.folder / "notes.pdf"
+        path.write_bytes(layered(paragraph()))
+        for use, origin in (("auto", "text-layer"), ("only", "text-layer"), ("ignore", "scan")):
+            out = self.folder / use
+            done = run("convert", path, "--out", out, "--jobs", 1, "--text-layer", use)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            [record] = self.records(out)
+            self.assertEqual((record["origin"], record["blocks"][0]["origin"]), (origin, origin))
+        done = run("convert", path, "--out", self.folder / "x", "--text-layer", "always")
+        self.assertEqual(done.returncode, 2)
+
+    def test_look(self):
+        """What is drawn of a page from its layer lies on its picture."""
+        path, out = self.folder / "notes.pdf", self.folder / "seen.png"
+        path.write_bytes(layered(paragraph()))
+        done = run("look", path, "--out", out, "--show", "words", "--text")
+        self.assertIn(PROSE[0], done.stdout)
+        with Image.open(out) as image:
+            self.assertEqual(image.size, (2480, 3509))
+            colours = {colour for _, colour in image.convert("RGB").getcolors(1 << 20)}
+        self.assertIn(LAYER_COLOUR, colours)
+
+    def test_export(self):
+        """A run becomes searchable PDFs; a folder that is no run, and other forms, are refused."""
+        source = self.folder / "slip.jpg"
+        Image.open(COLLECTION / "repair-slip-118.jpg").save(source, dpi=(150, 150))
+        run("convert", "slip.jpg", "--out", "run", "--jobs", 1, folder=self.folder)
+        done = run("export", "run", "--as", "pdf", "--out", "pdfs", folder=self.folder)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertIn("files made       1", done.stdout)
+        self.assertTrue((self.folder / "pdfs" / "slip.jpg.pdf").read_bytes().startswith(b"%PDF"))
+        done = run("export", "pdfs", "--as", "pdf", "--out", "more", folder=self.folder)
+        self.assertEqual(done.returncode, 2)
+        self.assertNotIn("Traceback", done.stderr)
+        done = run("export", "run", "--as", "scroll", "--out", "more", folder=self.folder)
+        self.assertEqual(done.returncode, 2)
 
 
 class ProgressTest(unittest.TestCase):
