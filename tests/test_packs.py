@@ -5,6 +5,7 @@ import tempfile
 import unittest
 from dataclasses import asdict
 from pathlib import Path
+from types import SimpleNamespace
 
 if not all(map(importlib.util.find_spec, ("torch", "fontTools", "uharfbuzz", "freetype", "polib"))):
     raise unittest.SkipTest("the training kit needs the extra `train`")
@@ -12,16 +13,20 @@ if not all(map(importlib.util.find_spec, ("torch", "fontTools", "uharfbuzz", "fr
 import matplotlib
 import numpy as np
 import torch
+from click.testing import CliRunner
 
 from amberquarry.reading.characters import ALPHABET
-from amberquarry.training.net import LineNet, for_signs
-from amberquarry.training.packs.alphabets import signs_of
+from amberquarry.training.net import SHAPES, LineNet, for_signs
+from amberquarry.training.packs.alphabets import load_signs, signs_of
+from amberquarry.training.packs.alphabets import main as write_alphabets
 from amberquarry.training.packs.corpus import kept_out, name_of, plain, texts_of, wanted
 from amberquarry.training.packs.faces import ScriptFace, index_faces, load_faces
 from amberquarry.training.packs.fetch import copier_of_texts, packages_of
+from amberquarry.training.packs.keep import main as keep_weights
 from amberquarry.training.packs.lines import PackLines, Texts, text_of
 from amberquarry.training.packs.plans import COMMON, PLANS, SCRIPTS
 from amberquarry.training.packs.shaping import FontAt, LineDrawer, Manner, visual_runs
+from amberquarry.training.train import Course, Round, batches, greedy_text
 from amberquarry.values import Direction
 
 FONTS = Path(matplotlib.get_data_path()) / "fonts"
@@ -160,7 +165,9 @@ def face(script, split="train", family="sans"):
     )
 
 
-class LinesTest(unittest.TestCase):
+class SmallCorpus(unittest.TestCase):
+    """Texts and a face of a few scripts, in a folder of their own."""
+
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -189,6 +196,8 @@ class LinesTest(unittest.TestCase):
             found += source.lines(0.3)
         return signs, found[:count]
 
+
+class LinesTest(SmallCorpus):
     def test_lines_are_in_the_signs(self):
         """Lines have the net's height, labels of known signs, and middles within the picture."""
         for name in ("hebrew", "caucasian"):
@@ -260,6 +269,44 @@ class LinesTest(unittest.TestCase):
         chance = random.Random(2)
         drawn_texts = [text_of(texts, False, chance, 20) for _ in range(60)]
         self.assertTrue(any("ทะเลเรือ" in text or "เรือทะเล" in text for text in drawn_texts))
+
+
+class CourseTest(SmallCorpus):
+    """A reader for further scripts learns from its lines, and its weights are kept."""
+
+    def course(self):
+        done = CliRunner().invoke(
+            write_alphabets, ["--lists", str(self.data), "--data", str(self.data), "hebrew"]
+        )
+        self.assertEqual(done.exit_code, 0, done.output)
+        return Course(self.data, self.data, "hebrew")
+
+    def test_learning_and_keeping(self):
+        """A few steps make the loss smaller; what is kept starts a further round as it was."""
+        course = self.course()
+        self.assertTrue(course.signs.startswith(COMMON))
+        supply = batches(course.lines("train", 3), SimpleNamespace(value=0.2))
+        batch = next(supply)
+        own = Round(1000, 2e-3, 1000, SHAPES["usual"], signs=course.signs)
+        self.assertEqual(own.net.classify.out_channels, len(course.signs) + 1)
+        losses = [own.step(batch) for _ in range(6)]
+        self.assertLess(losses[-1], losses[0])
+        work = self.data / "work" / "hebrew"
+        work.mkdir(parents=True)
+        own.save(work / "round.pt")
+        done = CliRunner().invoke(
+            keep_weights, ["--work", str(self.data / "work"), "--out", str(self.data / "kept")]
+        )
+        self.assertEqual(done.exit_code, 0, done.output)
+        again = Round(1000, 2e-3, 0, SHAPES["usual"], signs=course.signs)
+        again.start_from(self.data / "kept" / "hebrew.pt")
+        kept = own.average.state_dict()["classify.weight"]
+        self.assertTrue(torch.allclose(again.net.state_dict()["classify.weight"], kept, atol=1e-3))
+
+    def test_text_of_the_best_path(self):
+        """Classes are signs of the reader's own list, repeats and blanks left out."""
+        self.assertEqual(greedy_text(np.array([0, 2, 2, 0, 2, 3]), " אב"), "אאב")
+        self.assertEqual(load_signs(self.course().lists, "hebrew")[0], " ")
 
 
 class NetTest(unittest.TestCase):
