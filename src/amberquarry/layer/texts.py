@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import unicodedata
 from collections.abc import Sequence
@@ -12,14 +13,22 @@ from numpy.typing import NDArray
 
 from amberquarry.layer.characters import Characters
 from amberquarry.reading.bidi import logical_order, places_in_order
+from amberquarry.reading.styles import edges_of_spans
 from amberquarry.sheet.measuring import TextLine
 from amberquarry.sheet.sheet import Texts
 from amberquarry.sheet.typography import type_size
 from amberquarry.values import UNKNOWN, Box, Direction, Line, Origin, Style, Word
 
+_STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)
+_OFF_LINE = [2, 3]  # of these
+_NAMES = {
+    flags: frozenset(itertools.compress(_STYLES, flags))
+    for flags in itertools.product((False, True), repeat=len(_STYLES))
+}
+# Signs that Unicode has of their own, by the columns of raised and lowered ones.
 _FORMS = {
-    Style.SUPERSCRIPT: dict(zip("0123456789+-n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", strict=True)),
-    Style.SUBSCRIPT: dict(zip("0123456789", "₀₁₂₃₄₅₆₇₈₉", strict=True)),
+    2: dict(zip("0123456789+-n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", strict=True)),
+    3: dict(zip("0123456789", "₀₁₂₃₄₅₆₇₈₉", strict=True)),
 }
 _REORDERED = re.compile(r"[\u0900-\u109f\u1780-\u17ff]")  # from Devanagari to Khmer
 _RIGHT_TO_LEFT = re.compile(r"[\u0590-\u08ff]")
@@ -125,25 +134,27 @@ class LayerTexts:
         direction: Direction,
     ) -> Line:
         styles = self._styles(source, measured)
-        text = _with_forms(text, source, styles)
+        spans = [match.span() for match in re.finditer(r"\S+", text)]
+        if styles[:, _OFF_LINE].any():
+            text = _with_forms(text, spans, styles)
         unknown = np.array([letter == UNKNOWN for letter in text], bool)
         confidences = np.where(unknown, 0.0, 1.0).astype(np.float32)
-        words = []
-        for match in re.finditer(r"\S+", text):
-            start, end = match.span()
-            own = boxes[start:end]
-            box = Box(*own[:, :2].min(0).tolist(), *own[:, 2:].max(0).tolist())
-            sure = float(confidences[start:end].min())
-            words.append(
-                Word(
-                    match[0],
-                    box,
-                    sure,
-                    start,
-                    end,
-                    styles=_common(styles, source[start:end], text[start:end]),
-                )
+        edges = edges_of_spans(spans, len(text))
+        low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
+        high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
+        sure = np.minimum.reduceat(confidences, edges)[::2].tolist()
+        common = _common(text, edges, styles).tolist()
+        words = [
+            Word(
+                text[start:end],
+                Box(*low[place], *high[place]),
+                sure[place],
+                start,
+                end,
+                styles=_NAMES[tuple(common[place])],
             )
+            for place, (start, end) in enumerate(spans)
+        ]
         line = Line(
             text,
             Box.around([word.box for word in words]),
@@ -160,33 +171,23 @@ class LayerTexts:
         line.baseline = (x0, measured.baseline_at(x0)), (x1, measured.baseline_at(x1))
         return line
 
-    def _styles(self, source: NDArray[np.int64], measured: TextLine) -> dict[int, frozenset[Style]]:
-        """Return how each character is set, by its number."""
+    def _styles(self, source: NDArray[np.int64], measured: TextLine) -> NDArray[np.bool_]:
+        """Return how each sign of a line is set (N, 4), in the order of `_STYLES`.
+
+        source: the character that each is, -1 for spaces, which have no style.
+        """
         found = self.characters
-        index = source[source >= 0]
+        own = source >= 0
+        index = source[own]
         usual = float(np.median(found.size[index]))
         base = np.polyval(measured.baseline, found.origins[index, 0])
         off = (base - found.origins[index, 1]) / max(1.0, usual)
         small = found.size[index] < SETTING.smaller * usual
-        styles = {}
-        for number, font, high, low in zip(
-            index.tolist(),
-            found.font[index].tolist(),
-            (small & (off > SETTING.raised)).tolist(),
-            (small & (off < -SETTING.raised / 2)).tolist(),
-            strict=True,
-        ):
-            own = found.fonts[font] if font >= 0 else None
-            styles[number] = frozenset(
-                style
-                for style, has in (
-                    (Style.BOLD, own is not None and own.bold),
-                    (Style.ITALIC, own is not None and own.italic),
-                    (Style.SUPERSCRIPT, high),
-                    (Style.SUBSCRIPT, low),
-                )
-                if has
-            )
+        fonts = np.array([(f.bold, f.italic) for f in found.fonts] + [(False, False)], bool)
+        styles = np.zeros((len(source), 4), bool)
+        styles[own, :2] = fonts[found.font[index]]
+        styles[own, 2] = small & (off > SETTING.raised)
+        styles[own, 3] = small & (off < -SETTING.raised / 2)
         return styles
 
 
@@ -264,31 +265,27 @@ def _in_order(
     return logical_order(text, direction), boxes[order], source[order], direction
 
 
-def _with_forms(text: str, source: NDArray[np.int64], styles: dict[int, frozenset[Style]]) -> str:
-    """Return a text with raised and lowered figures in words as the signs that Unicode has."""
+def _with_forms(text: str, spans: list[tuple[int, int]], styles: NDArray[np.bool_]) -> str:
+    """Return a text with raised and lowered figures in words as the signs that Unicode has.
+
+    Words that are set so as a whole keep their figures, and have the style.
+    """
     signs = list(text)
-    for match in re.finditer(r"\S+", text):
-        places = range(*match.span())
-        own = [
-            styles.get(number, frozenset())
-            for number in source[places.start : places.stop].tolist()
-        ]
-        for style, forms in _FORMS.items():
-            if all(style in its for its in own):  # the whole word is set so
+    for start, end in spans:
+        for column, forms in _FORMS.items():
+            if styles[start:end, column].all():
                 continue
-            for place, its in zip(places, own, strict=True):
-                if style in its:
-                    signs[place] = forms.get(signs[place], signs[place])
+            for place in (start + np.flatnonzero(styles[start:end, column])).tolist():
+                signs[place] = forms.get(signs[place], signs[place])
     return "".join(signs)
 
 
-def _common(
-    styles: dict[int, frozenset[Style]], source: NDArray[np.int64], text: str
-) -> frozenset[Style]:
-    """Return the styles that all letters of a word have; marks beside them don't count."""
-    numbers = [
-        number
-        for number, sign in zip(source.tolist(), text, strict=True)
-        if number >= 0 and sign.isalnum()
-    ] or [number for number in source.tolist() if number >= 0]
-    return frozenset.intersection(*(styles[number] for number in numbers))
+def _common(text: str, edges: NDArray[np.int64], styles: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return the styles (words, 4) that all letters of each word have.
+
+    Marks beside letters don't count; where a word has none, they do. edges: of `edges_of_spans`.
+    """
+    marks = np.array([not sign.isalnum() for sign in text], bool)
+    alone = np.logical_and.reduceat(marks, edges)
+    counted = np.repeat(alone, np.diff([*edges.tolist(), len(text)]))
+    return np.asarray(np.logical_and.reduceat(styles | (marks & ~counted)[:, None], edges)[::2])
