@@ -1,8 +1,9 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
-from amberquarry.layer.characters import Characters
+from amberquarry.layer.characters import Characters, _composed
 from amberquarry.layer.sheet import Turn, glyphs_of, letter_of, sheet_of_layer
 from amberquarry.layer.texts import LayerTexts, MixedTexts
 from amberquarry.settings import LayoutSettings
@@ -47,6 +48,7 @@ def characters(rows, size=30.0, fonts=(PLAIN, HEAVY, SLANTED)):
         np.array(letters, "U1"),
         np.array(boxes, float).reshape(-1, 4),
         np.array(origins, float).reshape(-1, 2),
+        np.array(origins, float).reshape(-1, 2) + np.array([0.5 * size, 0.0]),
         np.array(sizes, float),
         np.zeros(count),
         np.array(font, np.int64),
@@ -135,6 +137,25 @@ class WordsTest(unittest.TestCase):
         self.assertEqual((line.text, line.direction), ("שלום 12", Direction.RIGHT_TO_LEFT))
         self.assertGreater(line.words[0].box.x0, line.words[1].box.x0)
         self.assertEqual(line.words[0].text, "שלום")
+
+
+class ComposedTest(unittest.TestCase):
+    def test_body_and_accent_of_one_name(self):
+        """A letter whose body and accent are drawn by themselves, both named as it, is one."""
+        found = characters([("eśli", 10, 100), ("ś", 28, 82)])
+        found = found.chosen(np.ones(len(found), bool))
+        order = np.array([0, 1, 2, 4, 3])
+        names = ("letters", "boxes", "origins", "ends", "size", "angle", "font", "parted", "place")
+        arrays = {name: getattr(found, name)[order] for name in names}
+        arrays["boxes"][3] = (30.0, 70.0, 36.0, 78.0)
+        drawn = replace(found, **arrays)
+        self.assertEqual("".join(_composed(drawn).letters.tolist()), "eśli")
+        self.assertEqual("".join(_composed(found).letters.tolist()), "eśliś")
+
+    def test_the_same_letter_twice(self):
+        """Letters beside each other stay."""
+        found = characters([("naïïve", 10, 100)])
+        self.assertEqual("".join(_composed(found).letters.tolist()), "naïïve")
 
 
 class FakeReader:

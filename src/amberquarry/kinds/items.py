@@ -61,7 +61,7 @@ def leads_to_page(lines: list[Line]) -> bool:
     if ends_in_leader(lines[-1]):
         return True
     page = lines[-1].words[-1] if lines[-1].words else None
-    if page is None or not page.text.isdigit() or len(lines) + len(lines[0].words) < 3:
+    if page is None or not page.text.isdecimal() or len(lines) + len(lines[0].words) < 3:
         return False
     before = lines[-1].words[-2].box.x1 if len(lines[-1].words) > 1 else lines[-2].box.x1
     return page.box.x0 - before > ENTRIES.to_page * lines[-1].x_height
@@ -74,7 +74,7 @@ def _entries_of_contents(table: Block) -> list[Block]:
     """
     rows = rows_of(table.lines)
     pages = [row[-1].words[-1].text if row[-1].words else "" for row in rows]
-    paged = [text.isdigit() and len(text) < 5 for text in pages]
+    paged = [text.isdecimal() and len(text) < 5 for text in pages]
     numbers = [int(text) for text, own in zip(pages, paged, strict=True) if own]
     growing = sum(a <= b for a, b in pairwise(numbers))
     if (
@@ -347,7 +347,7 @@ def follows(marker: str, other: str | None, after: bool = True) -> bool:
     first, second = (re.sub(r"\W", "", mark).lower() for mark in (marker, other))
     if not after:
         first, second = second, first
-    if first.isdigit() and second.isdigit():
+    if first.isdecimal() and second.isdecimal():
         return int(second) == int(first) + 1
     romans = ["i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x", "xi", "xii"]
     if first in romans and second in romans and romans.index(second) == romans.index(first) + 1:

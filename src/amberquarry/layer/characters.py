@@ -44,6 +44,7 @@ class Characters:
     letters: NDArray[np.str_]  # (N,): a sign each
     boxes: Boxes  # (N, 4): of their ink
     origins: NDArray[np.float64]  # (N, 2)
+    ends: NDArray[np.float64]  # (N, 2): where the next one would stand
     size: NDArray[np.float64]  # (N,)
     angle: NDArray[np.float64]  # (N,)
     font: NDArray[np.int64]  # (N,)
@@ -62,7 +63,7 @@ class Characters:
         kept = np.flatnonzero(mask)
         before = np.concatenate([[-1], kept[:-1]])
         parted = gone[kept + 1] > gone[before + 1]
-        arrays = ("letters", "boxes", "origins", "size", "angle", "font", "place")
+        arrays = ("letters", "boxes", "origins", "ends", "size", "angle", "font", "place")
         own = {name: getattr(self, name)[kept] for name in (*arrays, "invisible", "unmapped")}
         return replace(self, **own, parted=parted)
 
@@ -74,8 +75,8 @@ class Characters:
         boxes = np.concatenate([corners.min(1), corners.max(1)], 1)
         before = np.maximum(1e-6, (self.boxes[:, 2:] - self.boxes[:, :2]).max(1))
         scale = (boxes[:, 2:] - boxes[:, :2]).max(1) / before
-        origins = mapping.apply(self.origins)
-        return replace(self, boxes=boxes, origins=origins, size=self.size * scale)
+        origins, ends = mapping.apply(self.origins), mapping.apply(self.ends)
+        return replace(self, boxes=boxes, origins=origins, ends=ends, size=self.size * scale)
 
 
 def characters_of(layer: TextLayer) -> Characters:
@@ -90,7 +91,7 @@ def characters_of(layer: TextLayer) -> Characters:
         if code in _SPACES or code in _BREAKS or (layer.generated[number] and code not in _HYPHENS):
             white = True
             continue
-        if code in _NOTHING or (code == _SOFT and _is_unseen(number, layer.boxes)):
+        if code in _NOTHING or (code == _SOFT and _is_unseen(number, layer)):
             continue
         signs = _signs_of(code)
         for place, sign in enumerate(signs):
@@ -107,6 +108,7 @@ def characters_of(layer: TextLayer) -> Characters:
         np.array(letters, "U1"),
         boxes,
         layer.origins[index],
+        _ends_of(layer)[index],
         layer.size[index],
         layer.angle[index],
         layer.font[index],
@@ -119,12 +121,20 @@ def characters_of(layer: TextLayer) -> Characters:
     return _composed(found.chosen(~_doubles(found)))
 
 
-def _is_unseen(number: int, boxes: Boxes) -> bool:
-    """Return whether a character has no ink, or no more than the one before it."""
-    box = boxes[number]
+def _is_unseen(number: int, layer: TextLayer) -> bool:
+    """Return whether a character has no ink, or is a part of the glyph of the one before it."""
+    box = layer.boxes[number]
     if box[2] - box[0] < 0.5 or box[3] - box[1] < 0.5:
         return True
-    return number > 0 and bool((box == boxes[number - 1]).all())
+    return number > 0 and bool((layer.origins[number] == layer.origins[number - 1]).all())
+
+
+def _ends_of(layer: TextLayer) -> NDArray[np.float64]:
+    """Return where each character's room ends on its line (N, 2)."""
+    angle = np.radians(layer.angle)
+    along = np.stack([np.cos(angle), np.sin(angle)], 1)
+    size = layer.advances[:, 2:] - layer.advances[:, :2]
+    return layer.origins + along * np.abs(size * along).sum(1)[:, None]
 
 
 def _composed(found: Characters) -> Characters:
@@ -134,7 +144,17 @@ def _composed(found: Characters) -> Characters:
     """
     letters, boxes = found.letters.copy(), found.boxes.copy()
     gone = np.zeros(len(found), bool)
-    for at, sign in enumerate(found.letters.tolist()):
+    signs = found.letters.tolist()
+    for at, sign in enumerate(signs):
+        if sign in signs[at + 1 : at + 3] and not gone[at] and unicodedata.decomposition(sign):
+            # some files name the letter's body and its accent alike
+            other = signs.index(sign, at + 1)
+            apart = boxes[other, 3] <= boxes[at, 1] + 1 or boxes[at, 3] <= boxes[other, 1] + 1
+            if apart and _overlap(boxes[other], boxes[at]):
+                gone[other] = True
+                boxes[at, :2] = np.minimum(boxes[at, :2], boxes[other, :2])
+                boxes[at, 2:] = np.maximum(boxes[at, 2:], boxes[other, 2:])
+            continue
         mark = _ACCENTS.get(sign, sign if unicodedata.combining(sign) else "")
         if not mark:
             continue
@@ -210,13 +230,14 @@ def _doubles(found: Characters) -> NDArray[np.bool_]:
     double = np.zeros(len(found), bool)
     if len(found) < 2:
         return double
-    cell = np.maximum(1.0, SAME.off * found.size)
+    # letters of a ligature share its place
+    glyph = np.cumsum((np.diff(found.origins, axis=0, prepend=-1.0) != 0).any(1))
+    cell = np.maximum(0.1, SAME.off * found.size)
     order = np.lexsort((found.origins[:, 0], np.round(found.origins[:, 1] / cell), found.letters))
     for step in (1, 2):
         one, other = order[:-step], order[step:]
         near = np.abs(found.origins[one] - found.origins[other]).max(1) <= cell[one]
         same = near & (found.letters[one] == found.letters[other])
-        # letters of a ligature share its place
-        same &= np.abs(found.place[one] - found.place[other]) > 1
+        same &= glyph[one] != glyph[other]
         double[np.maximum(one, other)[same]] = True
     return double

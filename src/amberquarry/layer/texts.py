@@ -118,7 +118,11 @@ class LayerTexts:
         one, other = index[:-1], index[1:]
         gap = (found.boxes[other, 0] - found.boxes[one, 2]) / np.maximum(1.0, found.size[other])
         following = found.place[other] - found.place[one]
-        told = np.where(found.parted[other], gap > SETTING.least_gap, gap > SETTING.wide_gap)
+        apart = (found.origins[other, 0] - found.ends[one, 0]) / np.maximum(1.0, found.size[other])
+        white = np.minimum(
+            gap, np.abs(apart)
+        )  # letters may reach out of their room, or not fill it
+        told = np.where(found.parted[other], white > SETTING.least_gap, gap > SETTING.wide_gap)
         turned = (following < 0) & (found.place[one] - found.place[other] <= 4)
         told = np.where(turned, found.parted[one], told)  # letters that run to the left
         near = (following > 0) | turned
