@@ -86,24 +86,21 @@ def characters_of(layer: TextLayer) -> Characters:
     letters: list[str] = []
     parted: list[bool] = []
     white = True
-    part: list[tuple[int, int]] = []  # which of how many signs of one glyph
     for number, code in enumerate(codes):
         if code in _SPACES or code in _BREAKS or (layer.generated[number] and code not in _HYPHENS):
             white = True
             continue
         if code in _NOTHING or (code == _SOFT and _is_unseen(number, layer)):
             continue
-        signs = _signs_of(code)
-        for place, sign in enumerate(signs):
+        for place, sign in enumerate(_signs_of(code)):
             kept.append(number)
             letters.append(sign)
             parted.append(white and not place)
-            part.append((place, len(signs)))
         white = False
     index = np.array(kept, np.int64)
     boxes = layer.boxes[index].reshape(-1, 4)
     boxes = _with_ink(boxes, layer.advances[index].reshape(-1, 4))
-    boxes = _shared(boxes, index, np.array(part, np.int64).reshape(-1, 2))
+    boxes = _shared(boxes)
     found = Characters(
         np.array(letters, "U1"),
         boxes,
@@ -207,7 +204,7 @@ def _with_ink(boxes: Boxes, advances: Boxes) -> Boxes:
     return np.where(empty[:, None], guessed, boxes)
 
 
-def _shared(boxes: Boxes, index: NDArray[np.int64], part: NDArray[np.int64]) -> Boxes:
+def _shared(boxes: Boxes) -> Boxes:
     """Return boxes, one that several signs share cut into parts of one width.
 
     The signs of a ligature come as one code, or as several that stand in one place.

@@ -175,8 +175,7 @@ def unread_areas(page: PageLayer, characters: Characters) -> Boxes:
         edges[y0:y1, x0:x1] = 0
     for x0, y0, x1, y1 in _whole(page.text.lines * page.scale, 2):
         edges[y0:y1, x0:x1] = 0
-    labels, stats = connected_pieces(edges)
-    del labels
+    _, stats = connected_pieces(edges)
     left, top, width, height, _ = stats[1:].T
     like = (height >= UNREAD.low) & (height <= UNREAD.high)
     like &= (width <= UNREAD.widest * height) & (width >= 2)
