@@ -287,7 +287,7 @@ def trust(data: Path, split: str, jobs: int, pages: bool, most: int) -> None:
         (path, number, FAULTS[place % len(FAULTS)], key)
         for place, (path, number, key) in enumerate(sources[:most])
     ]
-    counts: dict[str, list[int]] = defaultdict(lambda: [0, 0])
+    counts: dict[str, list[int]] = defaultdict(lambda: [0, 0, 0])
     with multiprocessing.get_context("spawn").Pool(jobs) as pool:
         for key, fault, good, how in pool.imap(judge_one, jobs_of):
             if how == "left out":
@@ -295,13 +295,14 @@ def trust(data: Path, split: str, jobs: int, pages: bool, most: int) -> None:
             for name in (fault, "all"):
                 counts[name][0] += 1
                 counts[name][1] += good
+                counts[name][2] += "leaked" in how
             if pages and split != "score" and not good:
                 click.echo(f"{key}, {fault}: {how}")
-    click.echo(f"{'layer':28}     n   right %")
+    click.echo(f"{'layer':28}     n   right %  leaked")
     for name in [*dict.fromkeys(FAULTS), "all"]:
         if name in counts:
-            n, good = counts[name]
-            click.echo(f"{name:28} {n:5} {100 * good / n:8.1f}")
+            n, good, leaked = counts[name]
+            click.echo(f"{name:28} {n:5} {100 * good / n:8.1f} {leaked:7}")
 
 
 def words_one(path: str) -> tuple[str, int, float, float]:

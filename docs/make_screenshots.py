@@ -79,7 +79,12 @@ def main() -> None:
             ["amberquarry convert scans --out run2", "amberquarry score run2 truth.jsonl"],
             SHOTS / "convert-and-score.png", folder,
         )  # fmt: skip
+        terminal(
+            ["amberquarry export run2 --as pdf --out searchable --files scans"],
+            SHOTS / "export.png", folder,
+        )  # fmt: skip
         for target, arguments in (
+            ("look-layer.png", ["scans/circular.pdf"]),
             ("look-page.png", ["scans/yearbook-1932.pdf"]),
             ("look-words.png", ["scans/storm-notice.png", "--show", "words", "--label"]),
             ("look-tilted.png", ["scans/worn/old-page-2.jpg", "--show", "lines,words"]),

@@ -153,7 +153,7 @@ def main(verbose: bool) -> None:
     amberquarry look page.png --out seen.png  a picture of what was seen
     amberquarry compare scans/ --vary preparation.ink_threshold=0.3,0.42 --out trial
                                               which settings read better
-    amberquarry export run --as pdf --out searchable
+    amberquarry export run --as pdf --out searchable --files scans/
                                               the same files with text to search and copy
     amberquarry score run truth.jsonl         how right it is, where truth is known
     amberquarry learn lines/ --out ours.onnx  train the reader further on your own lines
@@ -391,7 +391,7 @@ def export(
 
     \b
     amberquarry convert scans/ --out run
-    amberquarry export run --as pdf --out searchable
+    amberquarry export run --as pdf --out searchable --files scans/
 
     Exit status: 0 all made, 1 some files could not be used, 2 wrong usage.
     """
