@@ -122,6 +122,17 @@ def error_of_size(spread: float, text: str, chance: random.Random) -> float:
     return max(0.5, 1 + error)
 
 
+def drawer_of(data: Path, face: ScriptFace, x_height: float) -> LineDrawer:
+    """Return what draws lines in a face, its x-height about so many pixels."""
+    of_body = SCRIPTS[face.script].of_body * face.body
+    size = max(6, round(x_height / of_body))
+    fonts = [
+        (FontAt(data / "packs" / "fonts" / name, number, size), frozenset(signs))
+        for name, number, signs in face.files
+    ]
+    return LineDrawer(fonts, of_body * size, round(face.foot * size))
+
+
 class PackLines:
     """An endless, seeded stream of training lines for a reader.
 
@@ -159,8 +170,7 @@ class PackLines:
         weights = [STYLE_WEIGHTS[faces[0].style] for faces in families.values()]
         face = chance.choice(chance.choices(list(families.values()), weights)[0])
         scan, render = scan_by_chance(chance, strength)
-        size = max(6, round(render / (SCRIPTS[script].of_body * face.body)))
-        drawer = self._drawer(face, script, size)
+        drawer = drawer_of(self._data, face, render)
         styles = (int(face.bold), int(face.slanted), 0, 0, int(face.style == "hand"))
         texts, parted = load_texts(self._data, language), script not in _UNPARTED
         made = tried = 0
@@ -180,15 +190,6 @@ class PackLines:
             sample = self._wears[script].worn(drawn, Type(drawer.x_height), scan)
             if sample is not None:
                 yield sample
-
-    def _drawer(self, face: ScriptFace, script: str, size: int) -> LineDrawer:
-        folder = self._data / "packs" / "fonts"
-        fonts = [
-            (FontAt(folder / name, number, size), frozenset(signs))
-            for name, number, signs in face.files
-        ]
-        x_height = SCRIPTS[script].of_body * face.body * size
-        return LineDrawer(fonts, x_height, round(face.foot * size))
 
     def _text(self, texts: Texts, parted: bool) -> str:
         """Return a text in signs that the reader knows, '' where it has too many others."""
