@@ -56,6 +56,7 @@ def characters(rows, size=30.0, fonts=(PLAIN, HEAVY, SLANTED)):
         np.array(place, np.int64),
         np.zeros(count, bool),
         np.zeros(count, bool),
+        np.zeros(count, bool),
         fonts,
     )
 
@@ -208,6 +209,7 @@ def layer(lines=NONE, pictures=NONE, drawings=NONE, size=(2000, 2800)):
         none,
         none,
         none.astype(np.int64),
+        none.astype(bool),
         none.astype(bool),
         none.astype(bool),
         none.astype(bool),

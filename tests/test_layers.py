@@ -241,6 +241,7 @@ class TrustTest(unittest.TestCase):
         ways = {
             "white": "1 g " + text(secret, 72, 500) + "0 g ",
             "covered": text(secret, 72, 500) + "1 g 70 495 200 20 re f 0 g ",
+            "white over print": "1 g " + text(secret, 72, 700) + "0 g ",
             "tiny": text(secret, 72, 500, size=0.4),
             "no ink": text(secret, 72, 500, before="3 Tr"),
             "off the page": text(secret, 700, 500),
@@ -252,7 +253,15 @@ class TrustTest(unittest.TestCase):
                 self.assertEqual(page.text, " ".join(PROSE))
                 if name != "off the page":
                     self.assertEqual(codes(page), [FindingCode.HIDDEN_TEXT])
-                    self.assertIn("14 characters", page.findings[0].message)
+                    # a letter may lie over the same one of the print
+                    self.assertRegex(page.findings[0].message, "^1[34] characters")
+
+    def test_light_words_on_dark_ground(self):
+        """White words are seen where the ground is dark."""
+        dark = "0.2 g 60 490 300 30 re f 1 g " + text("Storm signals", 72, 500) + "0 g "
+        page = read(dark + paragraph())
+        self.assertIn("Storm signals", page.text)
+        self.assertEqual(codes(page), [])
 
 
 class MixedTest(unittest.TestCase):

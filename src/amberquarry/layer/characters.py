@@ -51,6 +51,7 @@ class Characters:
     parted: NDArray[np.bool_]  # (N,): white stands before it in the layer
     place: NDArray[np.int64]  # (N,): its number in the layer
     invisible: NDArray[np.bool_]  # (N,)
+    pale: NDArray[np.bool_]  # (N,)
     unmapped: NDArray[np.bool_]  # (N,)
     fonts: tuple[LayerFont, ...]
 
@@ -63,8 +64,9 @@ class Characters:
         kept = np.flatnonzero(mask)
         before = np.concatenate([[-1], kept[:-1]])
         parted = gone[kept + 1] > gone[before + 1]
-        arrays = ("letters", "boxes", "origins", "ends", "size", "angle", "font", "place")
-        own = {name: getattr(self, name)[kept] for name in (*arrays, "invisible", "unmapped")}
+        places = ("boxes", "origins", "ends", "size", "angle", "place")
+        facts = ("letters", "font", "invisible", "pale", "unmapped")
+        own = {name: getattr(self, name)[kept] for name in (*places, *facts)}
         return replace(self, **own, parted=parted)
 
     def moved(self, mapping: Mapping) -> Characters:
@@ -112,6 +114,7 @@ def characters_of(layer: TextLayer) -> Characters:
         np.array(parted, bool),
         index,
         layer.invisible[index],
+        layer.pale[index],
         layer.unmapped[index],
         layer.fonts,
     )

@@ -25,6 +25,8 @@ class Seen:
     contrast: int = 24  # grey levels from one pixel to the next
     shrunk: float = 0.12  # of its box at each side, where its neighbours' edges lie
     of_run: float = 0.5  # of the characters of a word, that are seen: then all are
+    ground: float = 190.0  # grey level of the ground on which white letters show, at most
+    around: int = 3  # pixels over and under a letter in which the ground is looked at
     tiny: float = 4.0  # pixels of type at 300 dpi that nobody reads: 1 point
 
 
@@ -90,17 +92,35 @@ def seen_on(page: PageLayer, characters: Characters) -> NDArray[np.bool_]:
     height, width = edges.shape
     inside = (high > 0).all(1) & (low < (width, height)).all(1)
     low, high = np.clip(low, 0, (width, height)), np.clip(high, 0, (width, height))
-    found = (
-        sums[high[:, 1], high[:, 0]]
-        - sums[low[:, 1], high[:, 0]]
-        - sums[high[:, 1], low[:, 0]]
-        + sums[low[:, 1], low[:, 0]]
-    )
-    seen = inside & (found > 0) & ~characters.invisible & (characters.size >= SEEN.tiny)
+    seen = inside & (_within(sums, low, high) > 0) & ~characters.invisible
+    seen &= characters.size >= SEEN.tiny
+    seen &= ~characters.pale | (_ground_around(page.glance, low, high) < SEEN.ground)
     run = np.cumsum(characters.parted)
     count = np.bincount(run)
     share = np.bincount(run, seen) / np.maximum(1, count)
-    return np.asarray((share >= SEEN.of_run)[run])
+    return np.asarray((share >= SEEN.of_run)[run] & (seen | ~characters.pale))
+
+
+def _ground_around(
+    glance: NDArray[np.uint8], low: NDArray[np.int64], high: NDArray[np.int64]
+) -> NDArray[np.float64]:
+    """Return the mean level right over and under boxes.
+
+    White letters show on dark ground alone: over print they lie unseen, though that has edges.
+    """
+    sums = cv2.integral(glance)
+    top = np.stack([low[:, 0], np.maximum(0, low[:, 1] - SEEN.around)], 1)
+    foot = np.stack([high[:, 0], np.minimum(len(glance), high[:, 1] + SEEN.around)], 1)
+    area = np.prod(foot - top, axis=1) - np.prod(high - low, axis=1)
+    return np.asarray((_within(sums, top, foot) - _within(sums, low, high)) / np.maximum(1, area))
+
+
+def _within(
+    sums: NDArray[np.int32], low: NDArray[np.int64], high: NDArray[np.int64]
+) -> NDArray[np.int64]:
+    """Return the sums within boxes from a table of sums. low, high: corners (N, 2), x and y."""
+    (x0, y0), (x1, y1) = low.T, high.T
+    return np.asarray(sums[y1, x1] - sums[y0, x1] - sums[y1, x0] + sums[y0, x0], np.int64)
 
 
 def _edges_of(glance: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -39,6 +39,7 @@ class TextLayer:
     size: NDArray[np.float64]  # (N,): of its type, in pixels
     font: NDArray[np.int64]  # (N,): index in `fonts`, -1 for generated ones
     invisible: NDArray[np.bool_]  # (N,): drawn without ink
+    pale: NDArray[np.bool_]  # (N,): drawn as white as paper
     unmapped: NDArray[np.bool_]  # (N,): the file does not say which letter it is
     generated: NDArray[np.bool_]  # (N,)
     fonts: tuple[LayerFont, ...]

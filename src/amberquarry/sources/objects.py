@@ -103,6 +103,7 @@ def _layer(
     _each(_fill_of, text, firsts, *colours)
     modes = [_mode_of(int(o)) if o else 0 for o in known.tolist()]
     invisible = (np.array(modes, np.int64) == _INVISIBLE) | ((colours[3] == 0) & (known > 0))
+    pale = (np.min(colours[:3], axis=0) >= _PAPER) & (known > 0)
     fonts, font_of = _fonts_of(known.tolist())
     across = matrices[:, :2] @ matrix[:2]  # a step along the line, in pixels
     down = matrices[:, 2:4] @ matrix[:2]
@@ -120,6 +121,7 @@ def _layer(
         (sizes * scale)[of_object],
         font_of[of_object],
         invisible[of_object],
+        pale[of_object],
         unmapped & (objects > 0),
         objects == 0,
         fonts,
