@@ -55,7 +55,9 @@ def run_look(
     views = [*StepView] if steps == "all" else _chosen(steps or "", StepView, "--steps")
     if out is not None and not out.parent.is_dir():
         raise ValueError(f"--out: there is no folder {out.parent}")
-    picture = page_picture(path, number, settings, limits, passwords)
+    drawn = out is not None or bool(views)
+    if drawn:
+        picture = page_picture(path, number, settings, limits, passwords)
     if views:
         page, read = read_in_steps(picture, number, settings)
         stages = [tries.best.stages for tries in read]

@@ -91,55 +91,56 @@ jobs_option = click.option(
 )
 
 
-def password_options(command: F) -> F:
-    """Add the options that open protected files."""
-    for option in (
-        click.option(
-            "--passwords",
-            "password_file",
-            type=_Path(dir_okay=False),
-            help="File of passwords, one a line, tried on protected PDF files.",
-        ),
-        click.option(
-            "--password",
-            "passwords",
-            multiple=True,
-            help="Password tried on protected PDF files. Other users see it in the list of "
-            "processes: a file of passwords is safer.",
-        ),
-    ):
-        command = option(command)
-    return command
+def _adding(*options: Callable[[F], F]) -> Callable[[F], F]:
+    """Return what adds some options to a command."""
+
+    def add(command: F) -> F:
+        return functools.reduce(lambda own, option: option(own), options, command)
+
+    return add
 
 
-def reading_options(command: F) -> F:
-    """Add the options that say how pages are read."""
-    for option in (
-        click.option(
-            "--settings",
-            "settings_file",
-            type=_Path(dir_okay=False),
-            help="TOML file of settings; options on the command line override it.",
-        ),
-        click.option(
-            "--reader",
-            type=_Path(dir_okay=False),
-            help="A model file made by `learn`.",
-        ),
-        click.option(
-            "--effort",
-            type=click.Choice([effort.value for effort in Effort]),
-            help="How much time a page may take.  [default: normal]",
-        ),
-        click.option(
-            "--text-layer",
-            type=click.Choice([use.value for use in LayerUse]),
-            help="The text that PDF pages hold: auto takes it where it can be trusted and reads "
-            "ink elsewhere, only never reads ink, ignore always does.  [default: auto]",
-        ),
-    ):
-        command = option(command)
-    return command
+# what opens protected files
+password_options = _adding(
+    click.option(
+        "--passwords",
+        "password_file",
+        type=_Path(dir_okay=False),
+        help="File of passwords, one a line, tried on protected PDF files.",
+    ),
+    click.option(
+        "--password",
+        "passwords",
+        multiple=True,
+        help="Password tried on protected PDF files. Other users see it in the list of "
+        "processes: a file of passwords is safer.",
+    ),
+)
+# what says how pages are read
+reading_options = _adding(
+    click.option(
+        "--settings",
+        "settings_file",
+        type=_Path(dir_okay=False),
+        help="TOML file of settings; options on the command line override it.",
+    ),
+    click.option(
+        "--reader",
+        type=_Path(dir_okay=False),
+        help="A model file made by `learn`.",
+    ),
+    click.option(
+        "--effort",
+        type=click.Choice([effort.value for effort in Effort]),
+        help="How much time a page may take.  [default: normal]",
+    ),
+    click.option(
+        "--text-layer",
+        type=click.Choice([use.value for use in LayerUse]),
+        help="The text that PDF pages hold: auto takes it where it can be trusted and reads "
+        "ink elsewhere, only never reads ink, ignore always does.  [default: auto]",
+    ),
+)
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 96})

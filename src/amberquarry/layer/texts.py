@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 
 from amberquarry.layer.characters import Characters
 from amberquarry.reading.bidi import logical_order, places_in_order
-from amberquarry.reading.styles import edges_of_spans
+from amberquarry.reading.styles import edges_of_spans, words_at
 from amberquarry.sheet.measuring import TextLine
 from amberquarry.sheet.sheet import Texts
 from amberquarry.sheet.typography import type_size
-from amberquarry.values import UNKNOWN, Box, Direction, Line, Origin, Style, Word
+from amberquarry.values import UNKNOWN, Box, Direction, Line, Origin, Style
 
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)
 _OFF_LINE = [2, 3]  # of these
@@ -119,9 +119,8 @@ class LayerTexts:
         gap = (found.boxes[other, 0] - found.boxes[one, 2]) / np.maximum(1.0, found.size[other])
         following = found.place[other] - found.place[one]
         apart = (found.origins[other, 0] - found.ends[one, 0]) / np.maximum(1.0, found.size[other])
-        white = np.minimum(
-            gap, np.abs(apart)
-        )  # letters may reach out of their room, or not fill it
+        # letters may reach out of their room, or not fill it
+        white = np.minimum(gap, np.abs(apart))
         told = np.where(found.parted[other], white > SETTING.least_gap, gap > SETTING.wide_gap)
         turned = (following < 0) & (found.place[one] - found.place[other] <= 4)
         told = np.where(turned, found.parted[one], told)  # letters that run to the left
@@ -143,22 +142,8 @@ class LayerTexts:
             text = _with_forms(text, spans, styles)
         unknown = np.array([letter == UNKNOWN for letter in text], bool)
         confidences = np.where(unknown, 0.0, 1.0).astype(np.float32)
-        edges = edges_of_spans(spans, len(text))
-        low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
-        high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
-        sure = np.minimum.reduceat(confidences, edges)[::2].tolist()
-        common = _common(text, edges, styles).tolist()
-        words = [
-            Word(
-                text[start:end],
-                Box(*low[place], *high[place]),
-                sure[place],
-                start,
-                end,
-                styles=_NAMES[tuple(common[place])],
-            )
-            for place, (start, end) in enumerate(spans)
-        ]
+        common = _common(text, edges_of_spans(spans, len(text)), styles).tolist()
+        words = words_at(text, spans, boxes, confidences, [_NAMES[tuple(own)] for own in common])
         line = Line(
             text,
             Box.around([word.box for word in words]),

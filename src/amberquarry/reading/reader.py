@@ -55,11 +55,11 @@ from amberquarry.reading.scripts import (
     settle_scripts,
 )
 from amberquarry.reading.search import Search
-from amberquarry.reading.styles import edges_of, edges_of_spans, settle_bold, word_styles
+from amberquarry.reading.styles import edges_of, settle_bold, word_styles, words_at
 from amberquarry.settings import ReadingSettings
 from amberquarry.sheet.measuring import CAPITAL_RATIO, TextLine
 from amberquarry.sheet.typography import type_size
-from amberquarry.values import UNKNOWN, Box, Line, Style, Word
+from amberquarry.values import UNKNOWN, Box, Line, Style
 
 
 @dataclass(frozen=True, slots=True)
@@ -486,22 +486,8 @@ def make_line(placed: PlacedText, alphabet: Alphabet = EUROPEAN) -> Line:
     unknown = np.array([letter == UNKNOWN for letter in text], bool)
     confidences = np.where(unknown, np.float32(0), placed.confidences)
     spans = alphabet.words_in(text)
-    edges = edges_of_spans(spans, len(text))
-    low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
-    high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
-    sure = np.multiply.reduceat(confidences, edges)[::2].tolist()
     apart = (word_styles(text, spans, placed.styles) > 0.5).tolist()
-    words = [
-        Word(
-            text[start:end],
-            Box(*low[number], *high[number]),
-            sure[number],
-            start,
-            end,
-            styles=_set_apart(apart[number]),
-        )
-        for number, (start, end) in enumerate(spans)
-    ]
+    words = words_at(text, spans, boxes, confidences, [_set_apart(own) for own in apart])
     letters = sum(letter.isalpha() for letter in text) + int(unknown.sum())
     return Line(
         text,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from amberquarry.reading.normalise import LinePicture
 from amberquarry.reading.placed import PlacedText
-from amberquarry.values import Line, Style
+from amberquarry.values import Box, Line, Style, Word
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +82,28 @@ def edges_of_spans(spans: list[tuple[int, int]], length: int) -> NDArray[np.int6
     """
     edges = np.ravel(spans)
     return edges[:-1] if edges[-1] == length else edges
+
+
+def words_at(
+    text: str,
+    spans: list[tuple[int, int]],
+    boxes: NDArray[np.float32],
+    confidences: NDArray[np.float32],
+    styles: Sequence[frozenset[Style]],
+) -> list[Word]:
+    """Return the words of a line; a word's confidence is the product over its characters.
+
+    spans: as for `edges_of_spans`. boxes (N, 4), confidences (N,): of the characters. styles: of
+    each word.
+    """
+    edges = edges_of_spans(spans, len(text))
+    low = np.minimum.reduceat(boxes[:, :2], edges)[::2].tolist()
+    high = np.maximum.reduceat(boxes[:, 2:], edges)[::2].tolist()
+    sure = np.multiply.reduceat(confidences, edges)[::2].tolist()
+    return [
+        Word(text[start:end], Box(*low[n], *high[n]), sure[n], start, end, styles=styles[n])
+        for n, (start, end) in enumerate(spans)
+    ]
 
 
 def settle_bold(lines: list[Line], placed: list[PlacedText], sizes: NDArray[np.float64]) -> None:

@@ -57,8 +57,8 @@ def _each(function: Any, page: int, indices: Any, *into: NDArray[Any]) -> list[A
 
 def read_layer(
     page: pdfium.PdfPage, to_points: NDArray[np.float64], size: tuple[int, int]
-) -> TextLayer:
-    """Return what a page says of itself.
+) -> TextLayer | None:
+    """Return what a page says of its text, None where it holds none.
 
     to_points: (3, 2), rows for a pixel to the right, a pixel down, and the page's corner, as in
     `PagePicture.to_points`. size: columns and rows of the page in those pixels.
@@ -68,7 +68,7 @@ def read_layer(
     try:
         count = min(text.count_chars(), _MOST_CHARACTERS)
         own = ctypes.cast(text.raw, ctypes.c_void_p).value or 0
-        return _layer(own, count, matrix, to_points, size, page)
+        return _layer(own, count, matrix, to_points, size, page) if count > 0 else None
     finally:
         text.close()
 

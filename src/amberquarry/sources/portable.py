@@ -104,7 +104,7 @@ class PortableSource:
         with _LOCK:
             page = self._loaded(index)
             try:
-                return self._layer(page, index) if has_text(page) else None
+                return self._layer(page, index)
             except (pdfium.PdfiumError, MemoryError) as error:
                 raise PageError(index, f"the page's text can't be taken ({error})") from error
             finally:
@@ -158,16 +158,18 @@ class PortableSource:
             dpi *= (self._max_pixels / pixels) ** 0.5 * 0.999
         scale = dpi * unit / _POINTS_PER_INCH * (1 - 1e-6)
         size = (max(1, math.ceil(width_pt * scale)), max(1, math.ceil(height_pt * scale)))
+        text = read_layer(page, np.array(_to_points(page, *size)).reshape(3, 2), size)
+        if text is None:
+            return None
         glance_scale = min(1.0, _GLANCE_DPI / dpi)
         bitmap = page.render(scale=scale * glance_scale, may_draw_forms=False, grayscale=True)
         try:
             glance = np.array(bitmap.to_numpy()).reshape(bitmap.height, bitmap.width)
         finally:
             bitmap.close()
-        text = read_layer(page, np.array(_to_points(page, *size)).reshape(3, 2), size)
-        shares = [picture.share for picture in self._pictures(page)]
-        whole = max(shares, default=0.0) >= self._settings.scan_share
-        return PageLayer(text, glance, glance.shape[1] / size[0], dpi, whole)
+        areas = np.prod(text.pictures[:, 2:] - text.pictures[:, :2], axis=1)
+        whole = areas.max(initial=0.0) >= self._settings.scan_share * size[0] * size[1]
+        return PageLayer(text, glance, glance.shape[1] / size[0], dpi, bool(whole))
 
     def _facts(self) -> FileFacts:
         """Return what the file says of itself beside its pages; what is broken is left out."""
