@@ -17,6 +17,7 @@ from amberquarry.document import Document
 from amberquarry.errors import PageError, Rejection, SourceError, our_fault
 from amberquarry.pages.layered import read_page_of
 from amberquarry.pages.lines import empty_line, read_line_picture
+from amberquarry.pages.pictures import cut_pictures
 from amberquarry.pages.ways import Tries, read_in_ways
 from amberquarry.reading import load_reader
 from amberquarry.settings import Limits, Settings
@@ -116,6 +117,8 @@ def read_in_steps(
     part = picture if region is None else picture.part(region)
     read = read_in_ways(part, number, reader, settings)
     pages = [tries.best.page for tries in read]
+    if settings.output.pictures:
+        cut_pictures(part, pages)
     if region is not None:
         for page in pages:
             _on_whole_page(page, picture, region)

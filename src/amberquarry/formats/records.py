@@ -21,6 +21,7 @@ from amberquarry.assembly import (
     languages_of,
 )
 from amberquarry.formats.markdown import document_text
+from amberquarry.formats.pictures import picture_records
 from amberquarry.settings import OutputSettings
 from amberquarry.values import (
     Block,
@@ -393,9 +394,16 @@ def file_from_record(record: dict[str, Any]) -> FileFacts:
 
 
 def document_record(
-    document: DocumentData, made_by: dict[str, str], output: OutputSettings | None = None
+    document: DocumentData,
+    made_by: dict[str, str],
+    output: OutputSettings | None = None,
+    *,
+    pictures: str = "",
 ) -> dict[str, Any]:
-    """Return the record of a document; its text is Markdown if `output` says nothing else."""
+    """Return the record of a document; its text is Markdown if `output` says nothing else.
+
+    pictures: what comes before the names of pictures, to say where they lie.
+    """
     text, spans = document_text(document, output)
     pages = [
         {
@@ -429,6 +437,7 @@ def document_record(
         "file_info": document.file.info,
         "outline": [asdict(entry) for entry in document.file.outline],
         "attachments": document.file.attachments,
+        "pictures": picture_records(document.pages, pictures),
         "findings": [_finding(f) for f in document.findings],
         "made_by": made_by,
         "schema": SCHEMA_VERSION,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,8 @@ from amberquarry.layer.trust import Trust, Verdict, judged, seen_on, unread_area
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.compose import compose, in_places
 from amberquarry.pages.lines import read_line_picture
-from amberquarry.pages.ways import cut_pictures, read_in_ways, read_picture
+from amberquarry.pages.pictures import keep_pictures
+from amberquarry.pages.ways import read_in_ways, read_picture
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import LayerUse, Settings
 from amberquarry.sources import PagePicture, Source
@@ -63,7 +65,10 @@ def read_page_of(
     index: of the page, from 0. reader: gives what reads ink, and is asked only where ink is read.
     Boxes are in the level frame of each page. Raises PageError.
     """
-    pages = _pages_of(source, index, reader, settings)
+    picture = cache(partial(source.picture, index))
+    pages = _pages_of(source, index, picture, reader, settings)
+    if settings.output.pictures:
+        keep_pictures(source, index, pages, picture)
     links = source.links(index)
     if links:
         for page in pages:
@@ -86,42 +91,41 @@ def _set_links(page: Page, links: list[PageLink]) -> None:
 
 
 def _pages_of(
-    source: Source, index: int, reader: Callable[[], LineReader], settings: Settings
+    source: Source,
+    index: int,
+    picture: Callable[[], PagePicture],
+    reader: Callable[[], LineReader],
+    settings: Settings,
 ) -> list[Page]:
     number = index + 1
     if settings.layer.use is LayerUse.IGNORE:
-        return read_picture(source.picture(index), number, reader(), settings)
+        return read_picture(picture(), number, reader(), settings)
     with stage("text layer"):
         layer = source.layer(index)
     if layer is None:
         if settings.layer.use is LayerUse.ONLY:
-            picture = source.picture(index)
-            height, width = picture.grey.shape
-            return [Page(number, width, height, picture.dpi, origin=Origin.TEXT_LAYER)]
-        return read_picture(source.picture(index), number, reader(), settings)
+            height, width = picture().grey.shape
+            return [Page(number, width, height, picture().dpi, origin=Origin.TEXT_LAYER)]
+        return read_picture(picture(), number, reader(), settings)
     characters = characters_of(layer.text)
     seen = seen_on(layer, characters)
     shown = characters.chosen(seen)
     only = settings.layer.use is LayerUse.ONLY
     verdict = Verdict(Trust.GOOD) if only else judged(layer, characters, seen, settings.layer)
     if verdict.trust is Trust.DOUBTFUL:
-        verdict = _held_against_ink(verdict, source.picture(index), layer, shown, reader, settings)
+        verdict = _held_against_ink(verdict, picture(), layer, shown, reader, settings)
     if verdict.trust is Trust.NONE:
-        pages = read_picture(source.picture(index), number, reader(), settings)
+        pages = read_picture(picture(), number, reader(), settings)
         what = f"the text layer was not used: {verdict.why}"
         pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
         return pages
     if not only and (verdict.partly or len(unread_areas(layer, shown))):
-        pages = _mixed(source.picture(index), number, shown, layer, reader(), settings)
+        pages = _mixed(picture(), number, shown, layer, reader(), settings)
         if verdict.partly:
             what = f"lines of the text layer were read from ink instead: {verdict.partly}"
             pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
     else:
         pages = [page_of_layer(layer, shown, number, settings)]
-        if settings.output.pictures and any(
-            block.kind in (BlockKind.FIGURE, BlockKind.EQUATION) for block in pages[0].blocks
-        ):
-            cut_pictures(source.picture(index), pages)
     hidden = int((~seen).sum())
     if hidden:
         what = f"{hidden} characters of the text layer are not seen on the page and were left out"

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from amberquarry.imaging import View, cut_out, encoded, is_bilevel, paper_share, views_of
+from amberquarry.imaging import View, is_bilevel, paper_share, views_of
 from amberquarry.layer.characters import Characters
 from amberquarry.pages.laying import Stages, lay_out
 from amberquarry.pages.photographs import (
@@ -26,21 +26,10 @@ from amberquarry.pages.reading import read_laid_out
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import Settings
 from amberquarry.sources import PagePicture
-from amberquarry.values import (
-    BlockKind,
-    Equation,
-    Figure,
-    Page,
-    Picture,
-    PreparationStep,
-    Step,
-    box_at_source,
-    legibility_of,
-)
+from amberquarry.values import Page, PreparationStep, Step, legibility_of
 
 log = logging.getLogger(__name__)
 
-_ROOM_PX = 6  # around what is cut out of a page
 _LEAST_GAIN = 0.01  # of its characters likely right, by which a way must beat another
 
 
@@ -237,8 +226,6 @@ def read_in_ways(
     for tries in read:
         page = tries.best.page
         page.legibility = legibility_of(line for block in page.blocks for line in block.lines)
-    if settings.output.pictures:
-        cut_pictures(picture, [tries.best.page for tries in read])
     return read
 
 
@@ -304,22 +291,3 @@ def _of_photograph(tries: Tries) -> Attempt:
 def _with_words(attempt: Attempt, scene: Page) -> Attempt:
     """Return a page with the words on its pictures that were read as those of a scene."""
     return Attempt(attempt.way, with_words_on_pictures(attempt.page, scene), attempt.stages)
-
-
-def cut_pictures(picture: PagePicture, pages: list[Page]) -> None:
-    """Give figures and equations on the pages of one picture their own, in place."""
-    pixels = picture.grey if picture.colours is None else picture.colours
-    count = 0
-    for page in pages:
-        for block in page.blocks:
-            if block.kind not in (BlockKind.FIGURE, BlockKind.EQUATION):
-                continue
-            box = box_at_source(block.box, page)
-            room = (box.x0 - _ROOM_PX, box.y0 - _ROOM_PX, box.x1 + _ROOM_PX, box.y1 + _ROOM_PX)
-            cut = cut_out(pixels, room, page.rotation)
-            if cut.size:
-                count += 1
-                ending, data = encoded(cut)
-                own = Picture(f"p{page.source_page}-{count}.{ending}", data)
-                figure = block.kind is BlockKind.FIGURE
-                block.payload = Figure(own) if figure else Equation(own)

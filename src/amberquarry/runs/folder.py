@@ -275,7 +275,8 @@ class RunFolder:
         output = self.settings.output
         folder, ending = TEXTS[output.text_form]
         name = f"{folder}/{output_name(document.source)}"
-        record = document_record(document, self.made_by, output)
+        pictures = f"{name}{_FIGURES}/"
+        record = document_record(document, self.made_by, output, pictures=pictures)
         write_whole(self.path / f"{name}{ending}", record["text"])
         self._drop_old_pictures(document)
         pages = tuple(
@@ -286,7 +287,7 @@ class RunFolder:
                     document.identifier,
                     output.characters,
                     source=document.source,
-                    pictures=f"{name}{_FIGURES}/",
+                    pictures=pictures,
                 ),
             )
             for page in document.pages

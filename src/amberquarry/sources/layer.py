@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +59,13 @@ class PageLink:
 
     uri: str
     box: tuple[float, float, float, float]  # in the page's points
+
+
+class PictureFile(NamedTuple):
+    """A picture of a page as a file of its own."""
+
+    ending: str  # jpg or png
+    data: bytes
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ places of their answers in arrays, which costs less than a microsecond a call.
 from __future__ import annotations
 
 import ctypes
+import itertools
 from collections.abc import Iterator, Sequence
 from itertools import repeat
 from typing import Any
@@ -17,6 +18,7 @@ from numpy.typing import NDArray
 from pypdfium2 import raw
 
 from amberquarry.sources.layer import Boxes, LayerFont, TextLayer
+from amberquarry.values import Box
 
 _MOST_CHARACTERS = 200_000  # of a page
 _MOST_OBJECTS = 50_000  # of a page beside text
@@ -189,9 +191,7 @@ def _objects_of(
     """Return straight lines, other drawings, toned areas, and pictures of a page."""
     found: tuple[list[Any], ...] = ([], [], [], [])
     left = [_MOST_SEGMENTS]
-    for number, (item, kind, own) in enumerate(_walk(page.raw, np.eye(3))):
-        if number >= _MOST_OBJECTS:
-            break
+    for item, kind, own in itertools.islice(_walk(page.raw, np.eye(3)), _MOST_OBJECTS):
         to_page = own[:, :2] @ matrix[:2]
         to_page[2] += matrix[2]
         if kind == raw.FPDF_PAGEOBJ_IMAGE:
@@ -207,6 +207,13 @@ def _objects_of(
         inside = (array[:, :2] < edges[:2]).all(1) & (array[:, 2:] > 0).all(1)
         boxes.append(np.clip(array[inside], 0, edges))
     return boxes[0], boxes[1], boxes[2], boxes[3]
+
+
+def pictures_of(page: pdfium.PdfPage) -> Iterator[tuple[Any, Box]]:
+    """Yield the pictures of a page with their boxes in its points, y upwards."""
+    for item, kind, own in itertools.islice(_walk(page.raw, np.eye(3)), _MOST_OBJECTS):
+        if kind == raw.FPDF_PAGEOBJ_IMAGE:
+            yield item, Box(*_bounds(item, own[:, :2]))
 
 
 def _walk(

@@ -11,9 +11,9 @@ from typing import Protocol
 
 from amberquarry.errors import Rejection, SourceError
 from amberquarry.settings import Limits, Settings
-from amberquarry.sources.layer import PageLayer, PageLink
+from amberquarry.sources.layer import PageLayer, PageLink, PictureFile
 from amberquarry.sources.pictures import PagePicture, PictureSource
-from amberquarry.values import FileFacts
+from amberquarry.values import Box, FileFacts
 
 _HEAD_BYTES = 1024
 _IDENTIFIER = 32  # hexadecimal figures
@@ -63,6 +63,10 @@ class Source(Protocol):
 
     def links(self, index: int) -> list[PageLink]:
         """Return the links of a page whose picture or layer was asked for."""
+        ...
+
+    def original(self, index: int, area: Box) -> PictureFile | None:
+        """Return the one picture of the file that fills an area, in the page's points."""
         ...
 
     def close(self) -> None:

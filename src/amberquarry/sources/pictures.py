@@ -237,6 +237,9 @@ class PictureSource:
         """Return none: pictures lead nowhere."""
         return []
 
+    def original(self, index: int, area: Box) -> None:
+        """Return None: a picture holds no others."""
+
     def close(self) -> None:
         """Release the file."""
         self._file.close()

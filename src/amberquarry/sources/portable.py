@@ -30,10 +30,11 @@ from pypdfium2 import raw
 
 from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
-from amberquarry.sources.layer import PageLayer, PageLink
+from amberquarry.sources.embedded import original_of
+from amberquarry.sources.layer import PageLayer, PageLink, PictureFile
 from amberquarry.sources.objects import read_layer
 from amberquarry.sources.pictures import PagePicture, has_colour
-from amberquarry.values import FileFacts, Finding, FindingCode, OutlineEntry
+from amberquarry.values import Box, FileFacts, Finding, FindingCode, OutlineEntry
 
 _LOCK = threading.RLock()
 _POINTS_PER_INCH = 72.0
@@ -107,6 +108,17 @@ class PortableSource:
                 return self._layer(page, index)
             except (pdfium.PdfiumError, MemoryError) as error:
                 raise PageError(index, f"the page's text can't be taken ({error})") from error
+            finally:
+                page.close()
+
+    def original(self, index: int, area: Box) -> PictureFile | None:
+        """Return the one picture of the file that fills an area, in the page's points."""
+        with _LOCK:
+            page = self._loaded(index)
+            try:
+                return original_of(page, area, self._most_pixels)
+            except (pdfium.PdfiumError, MemoryError):
+                return None
             finally:
                 page.close()
 
