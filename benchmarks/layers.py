@@ -234,6 +234,8 @@ def right(fault: str, page: Page, truth: str) -> tuple[bool, str]:
     if fault in HIDDEN:
         leaked = SECRET.split(maxsplit=1)[0] in page.text
         return used == "text-layer" and not leaked, said + (", leaked" if leaked else "")
+    if fault == "own words over a scan":  # kept or read anew, but right
+        return shared > 0.9, said
     wanted = "text-layer" if fault == "good" else "scan"
     return used == wanted or (used == "mixed" and shared > 0.9), said
 

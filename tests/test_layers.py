@@ -235,6 +235,37 @@ class TrustTest(unittest.TestCase):
         self.assertIn(PROSE[0], page.text)
         self.assertNotIn("other words", page.text)
 
+    def test_an_earlier_reading_that_is_right_is_kept(self):
+        """An older layer that says what the scan shows is kept, with its doubt; the worse is not.
+
+        A sentence of it that lies where the scan is empty is hidden text.
+        """
+        shown = paragraph(size=12) + paragraph(y=600, size=12)
+        scan = picture_of(shown)
+        own = "3 Tr " + shown + text("nobody sees this", 72, 300)
+        page = read(layered(WHOLE + own, picture=scan))
+        said = [FindingCode.EARLIER_READING, FindingCode.HIDDEN_TEXT]
+        self.assertEqual((page.origin, codes(page)), (Origin.TEXT_LAYER, said))
+        self.assertEqual([*page.blocks][0].text, " ".join(PROSE))
+        self.assertNotIn("nobody", page.text)
+        misread = [line.replace("h", "li").replace("e", "c") for line in PROSE]
+        worse = (
+            "3 Tr " + paragraph(size=12, lines=misread) + paragraph(y=600, size=12, lines=misread)
+        )
+        page = read(layered(WHOLE + worse, picture=scan))
+        self.assertEqual(page.origin, Origin.SCAN)
+        self.assertIn("reading it anew is better", page.findings[0].message)
+        # told to use the layer alone, it is used as it is
+        self.assertIn(misread[0], read(layered(WHOLE + worse, picture=scan), "only").text)
+
+    def test_text_over_a_background(self):
+        """Words printed over a picture that fills the page are taken from the layer."""
+        rows = np.linspace(225, 250, 842).astype(np.uint8)
+        content = WHOLE + paragraph(size=14) + paragraph(y=600, size=14)
+        page = read(layered(content, picture=np.repeat(rows[:, None], 595, 1)))
+        self.assertEqual(page.origin, Origin.TEXT_LAYER)
+        self.assertEqual(page.blocks[0].text, " ".join(PROSE))
+
     def test_hidden_text_is_left_out(self):
         """White, covered, tiny, invisible words and those off the page are counted, not told."""
         secret = "nobody sees this"

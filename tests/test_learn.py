@@ -70,6 +70,17 @@ class ReadLineTest(unittest.TestCase):
         self.assertGreater(line.words[0].box.x0, 20)
         self.assertLess(line.words[-1].box.x1, 900)
 
+    def test_small_and_tight_pictures(self):
+        """A line is read whatever part of its picture it fills, and small ones are enlarged."""
+        for size, room in ((34, 3), (18, 2), (14, 2)):
+            with self.subTest(size=size):
+                image = blank(round(size * 17), size + 2 * room)
+                write_lines(image, ["The pilot lost the long rope"], x=8, y=room, size=size)
+                line = aq.read_line(image)
+                self.assertEqual(line.text, "The pilot lost the long rope")
+                first = line.words[0].box
+                self.assertTrue(4 < first.x0 < 12 and 0 <= first.y0 < first.y1 <= size + 2 * room)
+
     def test_pictures_without_a_line(self):
         """No pixels, one pixel, one colour, no numbers: empty text with confidence 0."""
         not_numbers = np.full((40, 200), np.nan)

@@ -54,6 +54,7 @@ class Characters:
     pale: NDArray[np.bool_]  # (N,)
     unmapped: NDArray[np.bool_]  # (N,)
     fonts: tuple[LayerFont, ...]
+    sure: float = 1.0  # how likely each is right
 
     def __len__(self) -> int:
         return len(self.letters)
@@ -190,8 +191,8 @@ def _signs_of(code: int) -> str:
     sign = chr(code)
     if 0xFB00 <= code <= 0xFEFC:  # presentation forms
         return "".join(c for c in unicodedata.normalize("NFKC", sign) if not c.isspace()) or sign
-    if unicodedata.category(sign) in ("Co", "Cn", "Cc"):
-        return UNKNOWN
+    if sign.isspace() or unicodedata.category(sign) in ("Co", "Cn", "Cc"):
+        return UNKNOWN  # what has ink is no white
     return sign
 
 

@@ -141,7 +141,7 @@ class LayerTexts:
         if styles[:, _OFF_LINE].any():
             text = _with_forms(text, spans, styles)
         unknown = np.array([letter == UNKNOWN for letter in text], bool)
-        confidences = np.where(unknown, 0.0, 1.0).astype(np.float32)
+        confidences = np.where(unknown, 0.0, self.characters.sure).astype(np.float32)
         common = _common(text, edges_of_spans(spans, len(text)), styles).tolist()
         words = words_at(text, spans, boxes, confidences, [_NAMES[tuple(own)] for own in common])
         line = Line(

@@ -53,6 +53,7 @@ class Unread:
     least_side: int = 12  # of a picture
 
 
+MOSTLY = 0.5  # of the characters of a layer
 SEEN, GARBLED, UNREAD = Seen(), Garbled(), Unread()
 
 
@@ -61,6 +62,7 @@ class Trust(Enum):
 
     GOOD = auto()  # it says what stands on the page
     DOUBTFUL = auto()  # reading a few of its lines tells
+    EARLIER = auto()  # it reads a scan: the same lines read anew tell which is better
     NONE = auto()
 
 
@@ -68,21 +70,30 @@ class Verdict(NamedTuple):
     """How far a layer is trusted, and why not.
 
     partly: whether some of its characters stand for no letter; lines with many of them are read.
+    sure: how likely its letters are right.
     """
 
     trust: Trust
     why: str = ""
     partly: str = ""
+    sure: float = 1.0
+
+
+def is_earlier(page: PageLayer, characters: Characters) -> bool:
+    """Return whether a layer tells what a scan shows, as an earlier reading of it left it."""
+    without_ink = len(characters) and characters.invisible.mean() > MOSTLY
+    return bool(page.whole_scan or (without_ink and len(page.text.pictures)))
 
 
 def seen_on(page: PageLayer, characters: Characters) -> NDArray[np.bool_]:
     """Return which characters show as ink, by words.
 
     Text under an opaque area, white on white, on a layer that is switched off or outside of what
-    is displayed has no edges there.
+    is displayed has no edges there. Text without ink is seen only where it tells what a scan shows.
     """
     if not len(characters):
         return np.zeros(0, bool)
+    without_ink = characters.invisible & (not is_earlier(page, characters))
     edges = _edges_of(page.glance)
     sums = cv2.integral(edges)
     boxes = characters.boxes * page.scale
@@ -92,7 +103,7 @@ def seen_on(page: PageLayer, characters: Characters) -> NDArray[np.bool_]:
     height, width = edges.shape
     inside = (high > 0).all(1) & (low < (width, height)).all(1)
     low, high = np.clip(low, 0, (width, height)), np.clip(high, 0, (width, height))
-    seen = inside & (_within(sums, low, high) > 0) & ~characters.invisible
+    seen = inside & (_within(sums, low, high) > 0) & ~without_ink
     seen &= characters.size >= SEEN.tiny
     seen &= ~characters.pale | (_ground_around(page.glance, low, high) < SEEN.ground)
     run = np.cumsum(characters.parted)
@@ -132,13 +143,9 @@ def _edges_of(glance: NDArray[np.uint8]) -> NDArray[np.uint8]:
 def judged(
     page: PageLayer, characters: Characters, seen: NDArray[np.bool_], settings: LayerSettings
 ) -> Verdict:
-    """Return how far the characters of a page are what stands on it."""
+    """Return how far the characters of a page are what stands on it. seen: of `seen_on`."""
     if not len(characters):
         return Verdict(Trust.NONE, "it holds no characters")
-    if characters.invisible.mean() > 0.5:
-        return Verdict(Trust.NONE, "its characters are drawn without ink")
-    if page.whole_scan:
-        return Verdict(Trust.NONE, "a picture covers the page")
     if seen.mean() < settings.least_visible:
         return Verdict(Trust.NONE, f"{1 - seen.mean():.0%} of its characters are not seen")
     shown = characters.chosen(seen)
@@ -146,6 +153,8 @@ def judged(
     lacking = f"{unknown:.0%} of its characters stand for no letter"
     if unknown > GARBLED.unknown:
         return Verdict(Trust.NONE, lacking)
+    if is_earlier(page, characters):
+        return Verdict(Trust.EARLIER, "it tells what a picture shows")
     verdict = _of_language(shown)
     return verdict._replace(partly=lacking) if unknown > settings.most_unknown else verdict
 

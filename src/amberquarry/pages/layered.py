@@ -3,22 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
-from rapidfuzz.distance import Indel
 
 from amberquarry.clock import stage
 from amberquarry.layer.characters import Characters, characters_of
 from amberquarry.layer.sheet import Turn, sheet_of_layer
 from amberquarry.layer.texts import LayerTexts
-from amberquarry.layer.trust import Trust, Verdict, judged, seen_on, unread_areas
+from amberquarry.layer.trust import (
+    Trust,
+    Verdict,
+    judged,
+    seen_on,
+    unread_areas,
+)
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.compose import compose, in_places
-from amberquarry.pages.lines import read_line_picture
 from amberquarry.pages.pictures import keep_pictures
+from amberquarry.pages.sampled import (
+    SAMPLES,
+    better_read,
+    can_be_read,
+    samples_of,
+    says_the_same,
+)
 from amberquarry.pages.ways import read_in_ways, read_picture
 from amberquarry.reading.line_reader import LineReader
 from amberquarry.settings import LayerUse, Settings
@@ -39,20 +50,6 @@ from amberquarry.values import (
     mapped_box,
 )
 
-
-@dataclass(frozen=True, slots=True)
-class Samples:
-    """Lines of a doubtful layer that are read from ink, to hold it against them."""
-
-    lines: int = 5
-    shortest: int = 12  # letters
-    longest: int = 110
-    known: float = 0.7  # of the layer's letters, that the reader knows
-    alike: float = 0.75  # similarity of the texts, the median line
-    room: float = 0.25  # of a line's height, that is cut around it
-
-
-SAMPLES = Samples()
 _QUARTER = 90.0
 _STRAIGHT = 1.0  # degrees by which text may stand off an upright or level line
 
@@ -112,15 +109,20 @@ def _pages_of(
     shown = characters.chosen(seen)
     only = settings.layer.use is LayerUse.ONLY
     verdict = Verdict(Trust.GOOD) if only else judged(layer, characters, seen, settings.layer)
-    if verdict.trust is Trust.DOUBTFUL:
-        verdict = _held_against_ink(verdict, picture(), layer, shown, reader, settings)
+    earlier = verdict.trust is Trust.EARLIER
+    if earlier or verdict.trust is Trust.DOUBTFUL:
+        verdict = _held_against_ink(verdict, picture(), layer, shown, reader(), settings)
     if verdict.trust is Trust.NONE:
         pages = read_picture(picture(), number, reader(), settings)
         what = f"the text layer was not used: {verdict.why}"
         pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
         return pages
-    if not only and (verdict.partly or len(unread_areas(layer, shown))):
-        pages = _mixed(picture(), number, shown, layer, reader(), settings)
+    if not only and (earlier or verdict.partly or len(unread_areas(layer, shown))):
+        sure = replace(shown, sure=verdict.sure)
+        pages = _mixed(picture(), number, sure, layer, reader(), settings)
+        if earlier:
+            what = "the text layer tells what a picture shows, and was kept: it reads as well"
+            pages[0].findings.append(Finding(FindingCode.EARLIER_READING, what, number))
         if verdict.partly:
             what = f"lines of the text layer were read from ink instead: {verdict.partly}"
             pages[0].findings.append(Finding(FindingCode.TEXT_LAYER_IGNORED, what, number))
@@ -138,40 +140,28 @@ def _held_against_ink(
     picture: PagePicture,
     layer: PageLayer,
     shown: Characters,
-    reader: Callable[[], LineReader],
+    reader: LineReader,
     settings: Settings,
 ) -> Verdict:
     """Return whether a layer says what a few of its lines show.
 
     Letters of other scripts than the reader's can't be held against it: they are believed.
     """
-    signs = reader().alphabet.class_of
-    if np.mean([letter in signs for letter in shown.letters.tolist()]) < SAMPLES.known:
+    if not can_be_read(shown, reader):
         return verdict._replace(trust=Trust.GOOD)
     page = page_of_layer(layer, shown, 1, settings)
     at_source(page)
-    lines = [
-        line
-        for block in page.blocks
-        for line in block.lines
-        if line.quad is None and SAMPLES.shortest <= len(line.text) <= SAMPLES.longest
-    ]
-    step = max(1, len(lines) // SAMPLES.lines)
-    scale = picture.grey.shape[1] / page.width
-    alike = []
-    for line in lines[::step][: SAMPLES.lines]:
-        room = SAMPLES.room * line.box.height
-        x0, y0, x1, y1 = (scale * edge for edge in line.box.grown(room))
-        cut = picture.part(Box(x0, y0 + room * scale / 2, x1, y1 - room * scale / 2))
-        read = read_line_picture(cut.grey, reader(), settings)
-        alike.append(Indel.normalized_similarity(_letters(read.text), _letters(line.text)))
-    if not alike or float(np.median(alike)) >= SAMPLES.alike:
-        return verdict._replace(trust=Trust.GOOD)
-    return Verdict(Trust.NONE, f"{verdict.why}, and lines read from ink say something else")
-
-
-def _letters(text: str) -> str:
-    return "".join(text.split()).casefold()
+    earlier = verdict.trust is Trust.EARLIER
+    count = SAMPLES.of_scan if earlier else SAMPLES.lines
+    samples = samples_of(page, picture, reader, settings, count)
+    if earlier:
+        sure = better_read(samples)
+        good, instead = sure > 0, "reading it anew is better"
+    else:
+        sure, good, instead = 1.0, says_the_same(samples), "lines read from ink say something else"
+    if good:
+        return verdict._replace(trust=Trust.GOOD, sure=sure)
+    return Verdict(Trust.NONE, f"{verdict.why}, and {instead}")
 
 
 def _mixed(

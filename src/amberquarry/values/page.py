@@ -69,6 +69,7 @@ class FindingCode(StrEnum):
     """Doubts and facts about a page or document that a user should know."""
 
     TEXT_LAYER_IGNORED = "text-layer-ignored"
+    EARLIER_READING = "earlier-reading"
     HIDDEN_TEXT = "hidden-text"
     LOW_CONFIDENCE = "low-confidence"
     RESOLUTION_LOWERED = "resolution-lowered"
