@@ -246,7 +246,7 @@ class TrustTest(unittest.TestCase):
         page = read(layered(WHOLE + own, picture=scan))
         said = [FindingCode.EARLIER_READING, FindingCode.HIDDEN_TEXT]
         self.assertEqual((page.origin, codes(page)), (Origin.TEXT_LAYER, said))
-        self.assertEqual([*page.blocks][0].text, " ".join(PROSE))
+        self.assertEqual(page.blocks[0].text, " ".join(PROSE))
         self.assertNotIn("nobody", page.text)
         misread = [line.replace("h", "li").replace("e", "c") for line in PROSE]
         worse = (

@@ -181,6 +181,6 @@ def read_document(
     finally:
         source.close()
     assemble(pages, settings.output.min_confidence)
-    findings = [finding for page in pages for finding in page.findings]
+    findings = [*source.facts.findings, *(own for page in pages for own in page.findings)]
     name = "" if isinstance(data, bytes) else data.name
     return Document(identify(data), name, pages, findings, source.facts)

@@ -305,5 +305,5 @@ def _document(job: _Job, probed: Probed, least: float) -> Document:
     """Return the document of a file whose pages were read. least: confidence of its words."""
     pages = [page for index in sorted(job.pages) for page in job.pages[index]]
     assemble(pages, least)
-    findings = [finding for page in pages for finding in page.findings]
+    findings = [*probed.file.findings, *(own for page in pages for own in page.findings)]
     return Document(probed.identifier, job.file.name, pages, findings, probed.file)

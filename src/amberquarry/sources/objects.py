@@ -225,11 +225,10 @@ def _walk(
     for number in range(max(0, count)):
         item = (raw.FPDFFormObj_GetObject if form else raw.FPDFPage_GetObject)(holder, number)
         kind = raw.FPDFPageObj_GetType(item)
-        if kind == raw.FPDF_PAGEOBJ_FORM:
-            if depth < _DEEPEST:
-                yield from _walk(item, _own_matrix(item) @ matrix, depth + 1)
-        elif kind != raw.FPDF_PAGEOBJ_TEXT:
-            yield item, kind, matrix
+        if kind != raw.FPDF_PAGEOBJ_TEXT:
+            yield item, kind, matrix  # forms too, so that those of nothing but forms are counted
+        if kind == raw.FPDF_PAGEOBJ_FORM and depth < _DEEPEST:
+            yield from _walk(item, _own_matrix(item) @ matrix, depth + 1)
 
 
 def _own_matrix(item: Any) -> NDArray[np.float64]:

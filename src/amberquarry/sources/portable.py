@@ -19,7 +19,7 @@ from enum import Enum, auto
 from functools import lru_cache
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -34,6 +34,7 @@ from amberquarry.sources.embedded import original_of
 from amberquarry.sources.layer import PageLayer, PageLink, PictureFile
 from amberquarry.sources.objects import read_layer
 from amberquarry.sources.pictures import PagePicture, has_colour
+from amberquarry.sources.repairing import repaired
 from amberquarry.values import Box, FileFacts, Finding, FindingCode, OutlineEntry
 
 _LOCK = threading.RLock()
@@ -71,9 +72,12 @@ class PortableSource:
         self._flat: set[int] = set()  # pages whose forms and notes were made part of them
         self._links: dict[int, list[PageLink]] = {}
         with _LOCK:
-            self._pdf, password = _opened(content, passwords)
+            self._pdf, password, is_repaired = _opened(content, passwords)
             self.page_count = len(self._pdf)
             self.facts = self._facts()
+        if is_repaired:
+            what = f"the file is broken; {self.page_count} pages of it could be had"
+            self.facts.findings.append(Finding(FindingCode.FILE_REPAIRED, what))
         self._units = (
             _user_units(content, password)
             if isinstance(content, bytes)
@@ -388,29 +392,73 @@ def _to_points(
     return (*across, *down, x0, y0)
 
 
-def _opened(content: Path | bytes, passwords: Sequence[str]) -> tuple[pdfium.PdfDocument, str]:
-    """Return a file, opened, and its password, empty where it has none; raises SourceError.
+class _Opened(NamedTuple):
+    """An open file."""
+
+    pdf: pdfium.PdfDocument
+    password: str  # empty where it has none
+    repaired: bool = False
+
+
+def _opened(content: Path | bytes, passwords: Sequence[str]) -> _Opened:
+    """Return a file, opened; raises SourceError.
 
     Many files are protected with an empty password against changes alone.
     """
     error: pdfium.PdfiumError | None = None
     for password in ("", *passwords):
         try:
-            return pdfium.PdfDocument(content, password=password or None), password
+            pdf = pdfium.PdfDocument(content, password=password or None)
         except pdfium.PdfiumError as own:
             error = own
             code = raw.FPDF_GetLastError()
-            if code != raw.FPDF_ERR_PASSWORD:
-                break
-    if code == raw.FPDF_ERR_SUCCESS:  # nothing is wrong with it but that
-        raise SourceError(Rejection.EMPTY, "the PDF has no pages") from error
+            if code == raw.FPDF_ERR_PASSWORD:
+                continue
+            break
+        if len(pdf) and not _has_last_page(pdf) and (mended := _mended(content, password)):
+            pdf.close()
+            return _Opened(mended, password, repaired=True)
+        return _Opened(pdf, password)
     if code == raw.FPDF_ERR_PASSWORD:
         said = "none of the passwords given opens it" if passwords else "give it with --password"
         raise SourceError(Rejection.ENCRYPTED, f"the PDF asks for a password; {said}") from error
+    mended = _mended(content, password)
+    if mended is not None:
+        return _Opened(mended, password, repaired=True)
+    if code == raw.FPDF_ERR_SUCCESS:  # nothing is wrong with it but that
+        raise SourceError(Rejection.EMPTY, "the PDF has no pages") from error
     raise SourceError(
         Rejection.DAMAGED,
-        "the PDF can't be opened; it may be cut off: fetch or export it again",
+        "the PDF can't be opened, and no page of it found; fetch or export it again",
     ) from error
+
+
+def _has_last_page(pdf: pdfium.PdfDocument) -> bool:
+    """Return whether a file has as many pages as it says; cut and broken ones lack the last."""
+    try:
+        pdf[len(pdf) - 1].close()
+    except pdfium.PdfiumError:
+        return False
+    return True
+
+
+def _mended(content: Path | bytes, password: str) -> pdfium.PdfDocument | None:
+    """Return what can be had of a broken file, None where that is nothing."""
+    if isinstance(content, bytes):
+        data = repaired(content, password)
+    else:
+        now = content.stat()
+        data = _mended_once(content, now.st_size, now.st_mtime_ns, password)
+    try:
+        return pdfium.PdfDocument(data) if data else None
+    except pdfium.PdfiumError:
+        return None
+
+
+@lru_cache(maxsize=1)
+def _mended_once(path: Path, size: int, changed_ns: int, password: str) -> bytes | None:
+    """Return what `repaired` does of a file in this state, which a run opens again and again."""
+    return repaired(path, password)
 
 
 def _units_of(path: Path, password: str) -> Mapping[int, float]:

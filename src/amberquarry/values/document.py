@@ -26,6 +26,7 @@ class FileFacts:
     outline: list[OutlineEntry] = field(default_factory=list)
     page_labels: list[str] = field(default_factory=list)  # as "iv"; empty where all count from 1
     attachments: list[str] = field(default_factory=list)  # names of files in the file
+    findings: list[Finding] = field(default_factory=list)  # on the file as a whole
 
 
 @dataclass(slots=True)

@@ -78,6 +78,7 @@ class FindingCode(StrEnum):
     NO_RELIABLE_TEXT = "no-reliable-text"
     PICTURE_DAMAGED = "picture-damaged"
     PAGE_FAILED = "page-failed"
+    FILE_REPAIRED = "file-repaired"
 
 
 @dataclass(frozen=True, slots=True)
