@@ -34,7 +34,7 @@ from amberquarry.sources.embedded import original_of
 from amberquarry.sources.layer import PageLayer, PageLink, PictureFile
 from amberquarry.sources.objects import read_layer
 from amberquarry.sources.pictures import PagePicture, has_colour
-from amberquarry.sources.repairing import repaired
+from amberquarry.sources.repairing import Repaired, repaired
 from amberquarry.values import Box, FileFacts, Finding, FindingCode, OutlineEntry
 
 _LOCK = threading.RLock()
@@ -72,11 +72,12 @@ class PortableSource:
         self._flat: set[int] = set()  # pages whose forms and notes were made part of them
         self._links: dict[int, list[PageLink]] = {}
         with _LOCK:
-            self._pdf, password, is_repaired = _opened(content, passwords)
+            self._pdf, password, mended = _opened(content, passwords)
             self.page_count = len(self._pdf)
             self.facts = self._facts()
-        if is_repaired:
-            what = f"the file is broken; {self.page_count} pages of it could be had"
+        if mended is not None:
+            bare = f", {mended.bare} without what stood on them" if mended.bare else ""
+            what = f"the file is broken; {mended.pages} of its pages could be had{bare}"
             self.facts.findings.append(Finding(FindingCode.FILE_REPAIRED, what))
         self._units = (
             _user_units(content, password)
@@ -397,7 +398,7 @@ class _Opened(NamedTuple):
 
     pdf: pdfium.PdfDocument
     password: str  # empty where it has none
-    repaired: bool = False
+    mended: Repaired | None = None  # where it was broken
 
 
 def _opened(content: Path | bytes, passwords: Sequence[str]) -> _Opened:
@@ -417,14 +418,13 @@ def _opened(content: Path | bytes, passwords: Sequence[str]) -> _Opened:
             break
         if len(pdf) and not _has_last_page(pdf) and (mended := _mended(content, password)):
             pdf.close()
-            return _Opened(mended, password, repaired=True)
+            return mended
         return _Opened(pdf, password)
     if code == raw.FPDF_ERR_PASSWORD:
         said = "none of the passwords given opens it" if passwords else "give it with --password"
         raise SourceError(Rejection.ENCRYPTED, f"the PDF asks for a password; {said}") from error
-    mended = _mended(content, password)
-    if mended is not None:
-        return _Opened(mended, password, repaired=True)
+    if mended := _mended(content, password):
+        return mended
     if code == raw.FPDF_ERR_SUCCESS:  # nothing is wrong with it but that
         raise SourceError(Rejection.EMPTY, "the PDF has no pages") from error
     raise SourceError(
@@ -442,21 +442,21 @@ def _has_last_page(pdf: pdfium.PdfDocument) -> bool:
     return True
 
 
-def _mended(content: Path | bytes, password: str) -> pdfium.PdfDocument | None:
-    """Return what can be had of a broken file, None where that is nothing."""
+def _mended(content: Path | bytes, password: str) -> _Opened | None:
+    """Return what can be had of a broken file, opened, None where that is nothing."""
     if isinstance(content, bytes):
-        data = repaired(content, password)
+        found = repaired(content, password)
     else:
         now = content.stat()
-        data = _mended_once(content, now.st_size, now.st_mtime_ns, password)
+        found = _mended_once(content, now.st_size, now.st_mtime_ns, password)
     try:
-        return pdfium.PdfDocument(data) if data else None
+        return _Opened(pdfium.PdfDocument(found.data), password, found) if found else None
     except pdfium.PdfiumError:
         return None
 
 
 @lru_cache(maxsize=1)
-def _mended_once(path: Path, size: int, changed_ns: int, password: str) -> bytes | None:
+def _mended_once(path: Path, size: int, changed_ns: int, password: str) -> Repaired | None:
     """Return what `repaired` does of a file in this state, which a run opens again and again."""
     return repaired(path, password)
 

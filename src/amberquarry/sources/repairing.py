@@ -13,6 +13,7 @@ import re
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 import pikepdf
 
@@ -21,7 +22,7 @@ log = logging.getLogger(__name__)
 logging.getLogger("pikepdf").addHandler(logging.NullHandler())
 
 _MOST_BYTES = 300_000_000  # of a file that is put together, and of its objects in streams
-_OBJECT = re.compile(rb"(\d{1,7})\s+\d{1,5}\s+obj\b")
+_NUMBER = re.compile(rb"(\d{1,7})\s+\d{1,5}\s+(?:obj|R)\b")  # of an object, there or lost
 _PAGE = re.compile(
     rb"(\d{1,7})\s+(\d{1,5})\s+obj\b(?:(?!endobj).){0,3000}?/Type\s*/Page\b", re.DOTALL
 )
@@ -29,7 +30,15 @@ _STREAM = re.compile(rb"<<((?:(?!stream).){0,500}?/ObjStm\b.{0,500}?)stream\r?\n
 _FAULTS = (pikepdf.PdfError, ValueError, TypeError, AttributeError, KeyError, RuntimeError)
 
 
-def repaired(content: Path | bytes, password: str = "") -> bytes | None:
+class Repaired(NamedTuple):
+    """What could be had of a broken file."""
+
+    data: bytes
+    pages: int
+    bare: int  # of them, that are without what stood on them
+
+
+def repaired(content: Path | bytes, password: str = "") -> Repaired | None:
     """Return a file with the pages that can be had of a broken one, None where there are none.
 
     password: that opens it, empty where there is none.
@@ -41,13 +50,18 @@ def repaired(content: Path | bytes, password: str = "") -> bytes | None:
     for tried in _ways(data):
         try:
             with pikepdf.open(io.BytesIO(tried), password=password) as pdf:
-                if len(pdf.pages):
+                bare = sum(not _has_content(page) for page in pdf.pages)
+                if bare < len(pdf.pages):
                     out = io.BytesIO()
                     pdf.save(out)
-                    return out.getvalue()
+                    return Repaired(out.getvalue(), len(pdf.pages), bare)
         except _FAULTS as error:
             log.debug("not repaired: %s", error)
     return None
+
+
+def _has_content(page: pikepdf.Page) -> bool:
+    return isinstance(page.obj.get("/Contents"), pikepdf.Stream | pikepdf.Array)
 
 
 def _ways(data: bytes) -> Iterator[bytes]:
@@ -59,7 +73,7 @@ def _ways(data: bytes) -> Iterator[bytes]:
     # the last of one number counts
     own = {found[1]: found[2] for found in _PAGE.finditer(bare)}
     pages = b" ".join(b"%s %s R" % page for page in own.items())
-    tree = max(map(int, _OBJECT.findall(bare)), default=0) + 1
+    tree = max(map(int, _NUMBER.findall(bare)), default=0) + 1
     yield bare + (
         b"\n%d 0 obj\n<< /Type /Pages /Kids [%s] /Count %d >>\nendobj\n"
         b"%d 0 obj\n<< /Type /Catalog /Pages %d 0 R >>\nendobj\n"
