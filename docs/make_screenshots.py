@@ -84,7 +84,7 @@ def main() -> None:
             SHOTS / "export.png", folder,
         )  # fmt: skip
         for target, arguments in (
-            ("look-layer.png", ["scans/circular.pdf"]),
+            ("look-layer.png", ["scans/gauge-monitor.pdf"]),
             ("look-page.png", ["scans/yearbook-1932.pdf"]),
             ("look-words.png", ["scans/storm-notice.png", "--show", "words", "--label"]),
             ("look-tilted.png", ["scans/worn/old-page-2.jpg", "--show", "lines,words"]),

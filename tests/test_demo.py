@@ -7,9 +7,11 @@ import jsonschema
 import numpy as np
 from PIL import Image
 
-from amberquarry import Box, Limits, Page, Settings, Word
+import amberquarry as aq
+from amberquarry import Box, Limits, Origin, Page, Settings, Word
 from amberquarry.demo import COLLECTION, TRUTH
 from amberquarry.demo.generate import write_pdf, write_text_pdf
+from amberquarry.demo.printed import write_circular
 from amberquarry.demo.prose import paragraph
 from amberquarry.demo.scanner import LEVELS, scan_page
 from amberquarry.demo.typeset import SetPage
@@ -108,6 +110,31 @@ class MakingTest(unittest.TestCase):
             lines = write_text_pdf(path)
             self.assertEqual(path.read_bytes(), (COLLECTION / "circular.pdf").read_bytes())
         self.assertEqual(len(lines), 3)
+
+    def test_printed_circular(self):
+        """The second circular is made the same again; its truth is what the file says."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "c.pdf"
+            truth = write_circular(path)
+            self.assertEqual(path.read_bytes(), (COLLECTION / "circular-2.pdf").read_bytes())
+        page = aq.read_page(COLLECTION / "circular-2.pdf")
+        self.assertEqual(page.origin, Origin.TEXT_LAYER)
+        told = [word["text"] for b in truth.blocks for line in b["lines"] for word in line["words"]]
+        self.assertEqual([word.text for word in page.words], told)
+        links = {link.uri for block in page.blocks for link in block.links}
+        self.assertEqual(
+            links, {"https://tides.ellory.example/forms", "mailto:keeper@ellory.example"}
+        )
+
+    def test_pages_that_are_not_what_they_say(self):
+        """The page with a screen is mixed; the misread scan is read anew."""
+        mixed = aq.read_page(COLLECTION / "gauge-monitor.pdf")
+        [figure] = [block for block in mixed.blocks if block.kind is BlockKind.FIGURE]
+        self.assertEqual(mixed.origin, Origin.MIXED)
+        self.assertIn("219 cm", " ".join(line.text for line in figure.lines))
+        old = aq.read_page(COLLECTION / "old-reading.pdf")
+        self.assertEqual(old.origin, Origin.SCAN)
+        self.assertIn("Corrections to Earlier Volumes", old.text)
 
     def test_picture_pdf(self):
         """Pictures become pages of their own size and resolution."""

@@ -21,11 +21,17 @@ from typing import Any
 import click
 import numpy as np
 import pikepdf
-import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from PIL import Image
 
 from amberquarry.demo import COLLECTION, TRUTH, scenes
+from amberquarry.demo.printed import (
+    screen,
+    truth_of,
+    write_circular,
+    write_manual,
+    write_old_reading,
+)
 from amberquarry.demo.prose import HEADINGS, ITALIAN, RUSSIAN, paragraph
 from amberquarry.demo.scanner import move_blocks, scan_page, through
 from amberquarry.demo.typeset import A4, DPI, SetPage, Typeface
@@ -602,32 +608,6 @@ def write_unusable(folder: Path, good: Path) -> None:
     (folder / "Thumbs.db").write_bytes(b"\xd0\xcf\x11\xe0" + bytes(64))
 
 
-def text_truth(path: Path, paragraphs: list[list[str]]) -> SetPage:
-    """Return the truth of a PDF's only page, its word boxes from the outlines of its fonts."""
-    pdf = pdfium.PdfDocument(path)
-    layer = pdf[0].get_textpage()
-    height, scale = pdf[0].get_height(), DPI / 72
-    text = layer.get_text_range()
-    page = SetPage()
-    at = 0
-    for number, lines in enumerate(paragraphs):
-        rows = []
-        for line in lines:
-            row = []
-            for word in line.split():
-                at = text.index(word, at)
-                edges = np.array([layer.get_charbox(n) for n in range(at, at + len(word))])
-                (x0, y0), (x1, y1) = edges[:, :2].min(0), edges[:, 2:].max(0)
-                corners = np.array([x0, height - y1, x1, height - y0]) * scale
-                box = [round(float(v), 1) for v in corners]
-                row.append({"text": word, "box": box, "confidence": 1.0})
-                at += len(word)
-            rows.append(row)
-        page.block("paragraph" if number else "heading", rows, None if number else 1)
-    pdf.close()
-    return page
-
-
 def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     """Write the collection to `folder` and return the truth of its pages."""
     chance = random.Random(SEED)
@@ -686,11 +666,30 @@ def make(folder: Path, faces: Faces) -> list[dict[str, Any]]:
     small.save(folder / "screen-copy.png", optimize=True)
     out.note("screen-copy.png", 1, screen, small.size, 96, np.eye(3)[:2] * scale, "screen")
     circular = folder / "circular.pdf"
-    truth = text_truth(circular, write_text_pdf(circular))
-    out.note(circular.name, 1, truth, (2480, 3509), DPI, np.eye(3)[:2], "text layer")
+    lines = write_text_pdf(circular)
+    kinds = [("heading", 1), *[("paragraph", None)] * (len(lines) - 1)]
+    blocks = [(kind, level, own) for (kind, level), own in zip(kinds, lines, strict=True)]
+    out.note(circular.name, 1, truth_of(circular, 0, blocks), *_OF_LAYER)
     write_unusable(folder, folder / "circular.pdf")
     photographs(out, faces)
+    layers(out, faces)
     return out.truth
+
+
+_OF_LAYER = ((2480, 3509), DPI, np.eye(3)[:2], "text layer")
+
+
+def layers(out: Maker, faces: Faces) -> None:
+    """Write PDF pages that hold text, all of what stands on them or a part, rightly or not."""
+    second = write_circular(out.folder / "circular-2.pdf")
+    out.note("circular-2.pdf", 1, second, *_OF_LAYER)
+    shown = screen(faces.sans, faces.sans_bold)
+    manual = write_manual(out.folder / "gauge-monitor.pdf", shown)
+    out.note("gauge-monitor.pdf", 1, manual, *_OF_LAYER)
+    page = notes_page(faces, random.Random(SEED + 30), 31)
+    scan = scan_page(page.pixels, "office", 310)
+    out.note("old-reading.pdf", 1, page, scan.size, scan.dpi, scan.matrix, "text layer")
+    write_old_reading(out.folder / "old-reading.pdf", scan, out.truth[-1]["blocks"])
 
 
 def photographs(out: Maker, faces: Faces) -> None:
