@@ -68,9 +68,12 @@ def line_of(found, number=0, y=100.0, x_height=15.0):
     return TextLine(box, pieces, np.array([y]), x_height, number=number)
 
 
+def line_from(found):
+    return LayerTexts(found).read([line_of(found)])[0]
+
+
 def read(rows):
-    found = characters(rows)
-    return LayerTexts(found).line(line_of(found))
+    return line_from(characters(rows))
 
 
 class WordsTest(unittest.TestCase):
@@ -104,7 +107,7 @@ class WordsTest(unittest.TestCase):
         found = characters([("ab", 10, 100)])
         found.parted[1] = True
         found.boxes[1, 0] = found.boxes[0, 2]
-        self.assertEqual(LayerTexts(found).line(line_of(found)).text, "ab")
+        self.assertEqual(line_from(found).text, "ab")
 
     def test_unknown_letters(self):
         """A letter that the file does not tell has no confidence."""
@@ -134,7 +137,7 @@ class WordsTest(unittest.TestCase):
     def test_letters_to_the_left(self):
         """Hebrew is kept in the order of reading, numbers in their own."""
         found = characters([("12 םולש", 10, 100)])
-        line = LayerTexts(found).line(line_of(found))
+        line = line_from(found)
         self.assertEqual((line.text, line.direction), ("שלום 12", Direction.RIGHT_TO_LEFT))
         self.assertGreater(line.words[0].box.x0, line.words[1].box.x0)
         self.assertEqual(line.words[0].text, "שלום")

@@ -110,6 +110,13 @@ class _Search:
         """Return a length in letters as one in cells."""
         return round(letters * self.letter)
 
+    def may_part(self, top: int, bottom: int, left: int, right: int) -> bool:
+        """Return whether any columns from `left` to `right` may have text enough on both sides.
+
+        Most white has none, and need not be looked at.
+        """
+        return bool(np.count_nonzero(self.extent.facing(top, bottom, right, left)) >= self.rows)
+
 
 def find_gutters(
     glyphs: Glyphs, rules: NDArray[np.uint8], pictures: list[Box], letter: float
@@ -144,8 +151,9 @@ def find_gutters(
             borderValue=0,
         )
         search = _Search(white, drawn, marks, extent, long, least * 1.5 * cells, cells)
-        for region in boxes_of_pieces(white):
-            gutters.extend(_strips(search, region))
+        for x, y, w, h in boxes_of_pieces(white):
+            if search.may_part(y, y + h, x, x + w):
+                gutters.extend(_strips(search, (x, y, w, h)))
     if any(strip.width <= IN_WORDS.white * letter for strip in gutters):
         signs = _signs(glyphs, letter)
         gutters = [g for g in gutters if not _within_words(g, drawn, signs, letter)]
@@ -240,6 +248,8 @@ def _strips(page: _Search, region: tuple[int, int, int, int]) -> list[Box]:
     part = page.white[y : y + h, x : x + w]
     strips = []
     for first, last in _of_one_length(part.sum(0).tolist(), page.long):
+        if not page.may_part(y, y + h, x + first, x + last + 1):
+            continue
         around = page.drawn[y : y + h, max(0, x + first - near) : x + last + 1 + near]
         if x + first < near:
             around = np.pad(around, ((0, 0), (near - x - first, 0)))

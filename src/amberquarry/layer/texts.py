@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import itertools
-import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,11 +12,11 @@ from numpy.typing import NDArray
 
 from amberquarry.layer.characters import Characters
 from amberquarry.reading.bidi import logical_order, places_in_order
-from amberquarry.reading.styles import edges_of_spans, words_at
-from amberquarry.sheet.measuring import TextLine
+from amberquarry.sheet.measuring import TextLine, curves_of
+from amberquarry.sheet.rowwise import Rowwise
 from amberquarry.sheet.sheet import Texts
 from amberquarry.sheet.typography import type_size
-from amberquarry.values import UNKNOWN, Box, Direction, Line, Origin, Style
+from amberquarry.values import UNKNOWN, Box, Direction, Line, Origin, Style, Word
 
 _STYLES = (Style.BOLD, Style.ITALIC, Style.SUPERSCRIPT, Style.SUBSCRIPT)
 _OFF_LINE = [2, 3]  # of these
@@ -30,8 +29,9 @@ _FORMS = {
     2: dict(zip("0123456789+-n", "⁰¹²³⁴⁵⁶⁷⁸⁹⁺⁻ⁿ", strict=True)),
     3: dict(zip("0123456789", "₀₁₂₃₄₅₆₇₈₉", strict=True)),
 }
-_REORDERED = re.compile(r"[\u0900-\u109f\u1780-\u17ff]")  # from Devanagari to Khmer
-_RIGHT_TO_LEFT = re.compile(r"[\u0590-\u08ff]")
+_REORDERED = ((0x900, 0x109F), (0x1780, 0x17FF))  # code points from Devanagari to Khmer
+_RIGHT_TO_LEFT = (0x590, 0x8FF)
+_NEXT = 3  # places in the layer from one character to the next, spaces between them counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,43 +62,58 @@ SETTING, MIXED = Setting(), Mixed()
 
 @dataclass(frozen=True, slots=True)
 class LayerTexts:
-    """The texts of lines whose pieces are the characters of a layer, in the level frame."""
+    """The texts of lines whose pieces are the characters of a layer, in the level frame.
+
+    All lines are made at once: `index` and `rows` of the methods are the characters of all of them,
+    line after line, and which line each belongs to.
+    """
 
     characters: Characters
 
     def read(self, lines: Sequence[TextLine]) -> dict[int, Line]:
         """Return what stands in lines by their numbers."""
-        return {line.number: self.line(line) for line in lines if len(line.pieces)}
+        lines = [line for line in lines if len(line.pieces)]
+        if not lines:
+            return {}
+        index, rows = _in_rows([line.pieces for line in lines])
+        index = self._from_the_left(index, rows)
+        spaced = self._spaces(index, rows)
+        setting = self._set(index, rows, spaced)
+        styles = self._styles(setting.source, setting.rows, lines)
+        return dict(zip([n.number for n in lines], _made(setting, styles, lines), strict=True))
 
-    def line(self, measured: TextLine) -> Line:
-        """Return what stands in a line."""
-        found = self.characters
-        index = self._from_the_left(np.unique(measured.pieces) - 1)
-        spaced = self._spaces(index)
-        letters = found.letters[index].tolist()
-        text = "".join(" " * space + letter for letter, space in zip(letters, spaced, strict=True))
-        boxes = _with_spaces(found.boxes[index].astype(np.float32), spaced)
-        source = np.full(len(boxes), -1, np.int64)
-        source[np.flatnonzero(~_is_space(text))] = index
-        direction = Direction.LEFT_TO_RIGHT
-        if _RIGHT_TO_LEFT.search(text):
-            text, boxes, source, direction = _in_order(text, boxes, source)
-        return self._made(text, boxes, source, measured, direction)
-
-    def _from_the_left(self, index: NDArray[np.int64]) -> NDArray[np.int64]:
-        """Return the characters of a line, in the order of the layer, as they stand on it.
+    def _from_the_left(self, index: NDArray[np.int64], rows: Rowwise) -> NDArray[np.int64]:
+        """Return the characters of lines as they stand on them.
 
         Those that the layer has one after the other keep its order, unless it jumps back: a vowel
         may stand left of the letter that it follows. What is drawn in no order goes by its place.
         """
         found = self.characters
+        codes = found.letters[index].view(np.uint32)
+        leftwards = rows.largest(_between(codes, *_RIGHT_TO_LEFT)) > 0
+        reordered = rows.largest(np.any([_between(codes, *own) for own in _REORDERED], axis=0)) > 0
+        reach = np.where(reordered, SETTING.back_by_rule, SETTING.back)[rows.row]
+        back = np.diff(found.boxes[index, 0]) < -reach[1:] * found.size[index[1:]]
+        broken = (back | (np.diff(found.place[index]) > _NEXT)) & (np.diff(rows.row) == 0)
+        starts = np.concatenate([[False], broken])
+        index = index.copy()
+        for row in np.flatnonzero(leftwards | (rows.sum(starts) > 0)).tolist():
+            own = slice(rows.first[row], rows.first[row] + rows.count[row])
+            runs = np.cumsum(starts[own])
+            index[own] = self._by_place(index[own], None if leftwards[row] else runs)
+        return index
+
+    def _by_place(
+        self, index: NDArray[np.int64], runs: NDArray[np.int64] | None
+    ) -> NDArray[np.int64]:
+        """Return the characters of a line that the layer has in another order.
+
+        runs: the number of the run that each belongs to, if runs may be moved as wholes.
+        """
+        found = self.characters
         left, right = found.boxes[index, 0], found.boxes[index, 2]
-        text = "".join(found.letters[index].tolist())
-        if not _RIGHT_TO_LEFT.search(text):
-            reach = SETTING.back_by_rule if _REORDERED.search(text) else SETTING.back
-            back = np.diff(left) < -reach * found.size[index[1:]]
-            run = np.concatenate([[0], np.cumsum(back | (np.diff(found.place[index]) > 3))])
-            starts = np.flatnonzero(np.diff(run, prepend=-1))
+        if runs is not None:
+            starts = np.flatnonzero(np.diff(runs, prepend=-1))
             first, last = np.minimum.reduceat(left, starts), np.maximum.reduceat(right, starts)
             order = np.argsort(first, kind="stable")
             slack = 0.3 * float(np.median(found.size[index]))
@@ -110,74 +125,164 @@ class LayerTexts:
         before = np.maximum.accumulate(np.where(marks, 0, np.arange(len(index))))
         return index[np.lexsort((found.place[index], np.round(middle[before], 1)))]
 
-    def _spaces(self, index: NDArray[np.int64]) -> list[int]:
-        """Return for each character of a line, from the left, whether a space stands before it."""
+    def _spaces(self, index: NDArray[np.int64], rows: Rowwise) -> NDArray[np.bool_]:
+        """Return for each character of lines, from the left, whether a space stands before it."""
         found = self.characters
-        if len(index) < 2:
-            return [0] * len(index)
         one, other = index[:-1], index[1:]
-        gap = (found.boxes[other, 0] - found.boxes[one, 2]) / np.maximum(1.0, found.size[other])
+        size = np.maximum(1.0, found.size[other])
+        gap = (found.boxes[other, 0] - found.boxes[one, 2]) / size
         following = found.place[other] - found.place[one]
-        apart = (found.origins[other, 0] - found.ends[one, 0]) / np.maximum(1.0, found.size[other])
+        apart = (found.origins[other, 0] - found.ends[one, 0]) / size
         # letters may reach out of their room, or not fill it
         white = np.minimum(gap, np.abs(apart))
         told = np.where(found.parted[other], white > SETTING.least_gap, gap > SETTING.wide_gap)
-        turned = (following < 0) & (found.place[one] - found.place[other] <= 4)
+        turned = (following < 0) & (following >= -_NEXT - 1)
         told = np.where(turned, found.parted[one], told)  # letters that run to the left
         near = (following > 0) | turned
-        spaced = np.where(near, told, gap > SETTING.gap)
-        return [0, *spaced.astype(int).tolist()]
+        spaced = np.where(near, told, gap > SETTING.gap) & (np.diff(rows.row) == 0)
+        return np.concatenate([[False], spaced])
 
-    def _made(
-        self,
-        text: str,
-        boxes: NDArray[np.float32],
-        source: NDArray[np.int64],
-        measured: TextLine,
-        direction: Direction,
-    ) -> Line:
-        styles = self._styles(source, measured)
-        spans = [match.span() for match in re.finditer(r"\S+", text)]
-        if styles[:, _OFF_LINE].any():
-            text = _with_forms(text, spans, styles)
-        unknown = np.array([letter == UNKNOWN for letter in text], bool)
-        confidences = np.where(unknown, 0.0, self.characters.sure).astype(np.float32)
-        common = _common(text, edges_of_spans(spans, len(text)), styles).tolist()
-        words = words_at(text, spans, boxes, confidences, [_NAMES[tuple(own)] for own in common])
-        line = Line(
-            text,
-            Box.around([word.box for word in words]),
-            float(confidences.mean()),
-            words,
-            boxes,
-            confidences,
-            unsupported_script=bool(unknown.sum() > 0.5 * len(text)),
-            direction=direction,
-            origin=Origin.TEXT_LAYER,
-        )
-        line.x_height = type_size(text, boxes) or measured.x_height
-        x0, x1 = line.box.x0, line.box.x1
-        line.baseline = (x0, measured.baseline_at(x0)), (x1, measured.baseline_at(x1))
-        return line
+    def _set(self, index: NDArray[np.int64], rows: Rowwise, spaced: NDArray[np.bool_]) -> _Setting:
+        """Return lines with their spaces, in the order in which they are read."""
+        found = self.characters
+        at = np.arange(len(index)) + np.cumsum(spaced)
+        count = len(index) + int(spaced.sum())
+        source = np.full(count, -1, np.int64)
+        source[at] = index
+        row = np.zeros(count, np.int64)
+        row[at] = rows.row
+        boxes = np.zeros((count, 4), np.float32)
+        boxes[at] = found.boxes[index]
+        spaces = at[spaced] - 1  # of no width, before the character that it precedes
+        row[spaces] = row[spaces + 1]
+        boxes[spaces] = boxes[spaces + 1]
+        boxes[spaces, 2] = boxes[spaces, 0]
+        letters = np.full(count, " ", "U1")
+        letters[at] = found.letters[index]
+        own = Rowwise(row, rows.rows)
+        confidences = np.full(count, found.sure, np.float32)
+        confidences[letters == UNKNOWN] = 0.0
+        leftwards = own.largest(_between(letters.view(np.uint32), *_RIGHT_TO_LEFT)) > 0
+        directions = [Direction.LEFT_TO_RIGHT] * rows.rows
+        for number in np.flatnonzero(leftwards).tolist():
+            part = slice(own.first[number], own.first[number] + own.count[number])
+            text = "".join(letters[part].tolist())
+            directions[number] = _direction_of(text)
+            order = places_in_order(text, directions[number])
+            letters[part] = [*logical_order(text, directions[number])]
+            for array in (boxes, source, confidences):
+                array[part] = array[part][order]
+        return _Setting(letters, boxes, source, confidences, own, directions)
 
-    def _styles(self, source: NDArray[np.int64], measured: TextLine) -> NDArray[np.bool_]:
-        """Return how each sign of a line is set (N, 4), in the order of `_STYLES`.
+    def _styles(
+        self, source: NDArray[np.int64], rows: Rowwise, lines: Sequence[TextLine]
+    ) -> NDArray[np.bool_]:
+        """Return how each sign of lines is set (N, 4), in the order of `_STYLES`.
 
         source: the character that each is, -1 for spaces, which have no style.
         """
         found = self.characters
         own = source >= 0
-        index = source[own]
-        usual = float(np.median(found.size[index]))
-        base = np.polyval(measured.baseline, found.origins[index, 0])
-        off = (base - found.origins[index, 1]) / max(1.0, usual)
-        small = found.size[index] < SETTING.smaller * usual
+        index, rows = source[own], rows.of(own)
+        size = found.size[index]
+        usual = rows.median(size)[rows.row]
+        curve, x = curves_of(lines)[rows.row].T, found.origins[index, 0]
+        base = (curve[0] * x + curve[1]) * x + curve[2]
+        off = (base - found.origins[index, 1]) / np.maximum(1.0, usual)
+        small = size < SETTING.smaller * usual
         fonts = np.array([(f.bold, f.italic) for f in found.fonts] + [(False, False)], bool)
         styles = np.zeros((len(source), 4), bool)
         styles[own, :2] = fonts[found.font[index]]
         styles[own, 2] = small & (off > SETTING.raised)
         styles[own, 3] = small & (off < -SETTING.raised / 2)
         return styles
+
+
+@dataclass(frozen=True)
+class _Setting:
+    """The signs of lines, line after line, spaces among them, in the order of reading."""
+
+    letters: NDArray[np.str_]  # (N,)
+    boxes: NDArray[np.float32]  # (N, 4)
+    source: NDArray[np.int64]  # (N,): the character of the layer, -1 for a space
+    confidences: NDArray[np.float32]  # (N,)
+    rows: Rowwise
+    directions: list[Direction]  # of the lines
+
+
+def _in_rows(pieces: Sequence[NDArray[np.int64]]) -> tuple[NDArray[np.int64], Rowwise]:
+    """Return the characters of lines, line after line, those of each rising and named once."""
+    row = np.repeat(np.arange(len(pieces)), [len(own) for own in pieces])
+    index = np.concatenate(pieces) - 1
+    order = np.lexsort((index, row))
+    index = index[order]
+    again = np.concatenate([[False], (np.diff(index) == 0) & (np.diff(row) == 0)])
+    return index[~again], Rowwise(row[~again], len(pieces))
+
+
+def _between(codes: NDArray[np.uint32], first: int, last: int) -> NDArray[np.bool_]:
+    return np.asarray((codes >= first) & (codes <= last))
+
+
+def _direction_of(text: str) -> Direction:
+    """Return how a line with letters that run to the left is read."""
+    own = sum(_RIGHT_TO_LEFT[0] <= ord(sign) <= _RIGHT_TO_LEFT[1] for sign in text)
+    mostly = own > 0.4 * sum(map(str.isalpha, text))
+    return Direction.RIGHT_TO_LEFT if mostly else Direction.LEFT_TO_RIGHT
+
+
+def _made(
+    setting: _Setting, styles: NDArray[np.bool_], lines: Sequence[TextLine]
+) -> Iterator[Line]:
+    """Yield lines with their words. styles: (N, 4), of each sign."""
+    rows, boxes, confidences = setting.rows, setting.boxes, setting.confidences
+    ink = setting.letters != " "
+    begins = ink & np.concatenate([[True], ~ink[:-1] | (np.diff(rows.row) > 0)])
+    ends = ink & np.concatenate([~ink[1:] | (np.diff(rows.row) > 0), [True]])
+    start, stop = np.flatnonzero(begins), np.flatnonzero(ends) + 1
+    edges = np.stack([start, stop], 1).ravel()
+    edges = edges[:-1] if edges[-1] == len(ink) else edges
+    low = np.minimum.reduceat(boxes[:, :2], edges)[::2]
+    high = np.maximum.reduceat(boxes[:, 2:], edges)[::2]
+    places = np.concatenate([low, high], 1).tolist()
+    sure = np.multiply.reduceat(confidences, edges)[::2].tolist()
+    signs = setting.letters.tolist()
+    names = [_NAMES[tuple(own)] for own in _common(signs, edges, styles).tolist()]
+    words = Rowwise(rows.row[start], rows.rows)
+    first, count = rows.first.tolist(), rows.count.tolist()
+    unknown = rows.sum(setting.letters == UNKNOWN).tolist()
+    raised = (rows.sum(styles[:, _OFF_LINE].any(1)) > 0).tolist()
+    mean = (rows.sum(confidences) / rows.count).tolist()
+    spans = np.stack([start, stop], 1)
+    for number, measured in enumerate(lines):
+        at, length = first[number], count[number]
+        part = slice(at, at + length)
+        its = slice(words.first[number], words.first[number] + words.count[number])
+        own = (spans[its] - at).tolist()
+        text = "".join(signs[part])
+        if raised[number]:
+            text = _with_forms(text, own, styles[part])
+        found = [
+            Word(text[a:b], Box(*place), value, a, b, styles=style)
+            for (a, b), place, value, style in zip(
+                own, places[its], sure[its], names[its], strict=True
+            )
+        ]
+        line = Line(
+            text,
+            Box.around([word.box for word in found]),
+            mean[number],
+            found,
+            boxes[part],
+            confidences[part],
+            unsupported_script=unknown[number] > 0.5 * length,
+            direction=setting.directions[number],
+            origin=Origin.TEXT_LAYER,
+        )
+        line.x_height = type_size(text, line.character_boxes) or measured.x_height
+        x0, x1 = line.box.x0, line.box.x1
+        line.baseline = (x0, measured.baseline_at(x0)), (x1, measured.baseline_at(x1))
+        yield line
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,16 +297,15 @@ class MixedTexts:
 
     def read(self, lines: Sequence[TextLine]) -> dict[int, Line]:
         """Return what stands in lines by their numbers."""
-        layer = LayerTexts(self.characters)
         owners = self._owners(lines)
-        found, rest = {}, []
+        told, rest = [], []
         for place, line in enumerate(lines):
             own = np.flatnonzero(owners == place)
             if len(own) and self._covers(own, line):
-                found[line.number] = layer.line(replace(line, pieces=own + 1))
+                told.append(replace(line, pieces=own + 1))
             else:
                 rest.append(line)
-        return {**found, **self.ink.read(rest)}
+        return {**LayerTexts(self.characters).read(told), **self.ink.read(rest)}
 
     def _owners(self, lines: Sequence[TextLine]) -> NDArray[np.int64]:
         """Return for each character the place of the line that it stands on, -1 for none."""
@@ -230,30 +334,6 @@ class MixedTexts:
         return bool(covered >= MIXED.covered * line.box.width)
 
 
-def _is_space(text: str) -> NDArray[np.bool_]:
-    return np.array([sign == " " for sign in text], bool)
-
-
-def _with_spaces(boxes: NDArray[np.float32], spaced: list[int]) -> NDArray[np.float32]:
-    """Return boxes with one of no width for each space, before the character that it precedes."""
-    before = np.flatnonzero(np.array(spaced))
-    spaces = boxes[before].copy()
-    spaces[:, 2] = spaces[:, 0]
-    return np.insert(boxes, before, spaces, axis=0)
-
-
-def _in_order(
-    text: str, boxes: NDArray[np.float32], source: NDArray[np.int64]
-) -> tuple[str, NDArray[np.float32], NDArray[np.int64], Direction]:
-    """Return a line with letters that run to the left in the order in which it is read."""
-    own = len(_RIGHT_TO_LEFT.findall(text))
-    letters = sum(map(str.isalpha, text))
-    mostly = own > 0.4 * letters
-    direction = Direction.RIGHT_TO_LEFT if mostly else Direction.LEFT_TO_RIGHT
-    order = places_in_order(text, direction)
-    return logical_order(text, direction), boxes[order], source[order], direction
-
-
 def _with_forms(text: str, spans: list[tuple[int, int]], styles: NDArray[np.bool_]) -> str:
     """Return a text with raised and lowered figures in words as the signs that Unicode has.
 
@@ -269,12 +349,15 @@ def _with_forms(text: str, spans: list[tuple[int, int]], styles: NDArray[np.bool
     return "".join(signs)
 
 
-def _common(text: str, edges: NDArray[np.int64], styles: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _common(
+    signs: list[str], edges: NDArray[np.int64], styles: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
     """Return the styles (words, 4) that all letters of each word have.
 
-    Marks beside letters don't count; where a word has none, they do. edges: of `edges_of_spans`.
+    Marks beside letters don't count; where a word has none, they do. edges: where words and what
+    lies between them begin; words are every other.
     """
-    marks = np.array([not sign.isalnum() for sign in text], bool)
+    marks = np.array([not sign.isalnum() for sign in signs], bool)
     alone = np.logical_and.reduceat(marks, edges)
-    counted = np.repeat(alone, np.diff([*edges.tolist(), len(text)]))
+    counted = np.repeat(alone, np.diff([*edges.tolist(), len(signs)]))
     return np.asarray(np.logical_and.reduceat(styles | (marks & ~counted)[:, None], edges)[::2])
