@@ -134,6 +134,33 @@ class WordsTest(unittest.TestCase):
         line = read([("tides", 10, 100), ("2", 110, 92, 0, 15.0)])
         self.assertEqual((line.text, line.words[1].styles), ("tides 2", {Style.SUPERSCRIPT}))
 
+    def test_several_lines_at_once(self):
+        """Lines that are read together are as each by itself, spaces and words their own."""
+        fixed = LayerFont("Typed", False, False, True, False)
+        rows = [("tide and wind", 10, 100), ("rain 2", 10, 200), ("at the quay", 10, 300, 1)]
+        found = characters(rows, fonts=(PLAIN, fixed))
+        of_row = np.round(found.origins[:, 1]).astype(int)
+        lines = [
+            TextLine(Box(10, y - 20, 400, y), np.flatnonzero(of_row == y) + 1, np.array([y]), 15.0)
+            for y in (100.0, 200.0, 300.0)
+        ]
+        lines = [replace(line, number=7 - n) for n, line in enumerate(lines)]
+        texts = LayerTexts(found)
+        together = texts.read(lines)
+        self.assertEqual(
+            {n: line.text for n, line in together.items()},
+            {7: "tide and wind", 6: "rain 2", 5: "at the quay"},
+        )
+        self.assertEqual([together[n].fixed_pitch for n in (7, 6, 5)], [False, False, True])
+        for line in lines:
+            alone, own = texts.read([line])[line.number], together[line.number]
+            self.assertEqual(alone.character_boxes.tolist(), own.character_boxes.tolist())
+            self.assertEqual(
+                [(w.text, w.box, w.start, w.end) for w in alone.words],
+                [(w.text, w.box, w.start, w.end) for w in own.words],
+            )
+        self.assertEqual(texts.read([]), {})
+
     def test_letters_to_the_left(self):
         """Hebrew is kept in the order of reading, numbers in their own."""
         found = characters([("12 םולש", 10, 100)])

@@ -8,6 +8,8 @@ import pikepdf
 
 from amberquarry.settings import Limits, Settings
 from amberquarry.sources import open_source
+from amberquarry.sources.layer import LayerFont
+from amberquarry.sources.objects import _with_pitch
 from amberquarry.sources.pictures import PictureSource
 from tests.support.layers import layered, picture_of, text
 
@@ -65,6 +67,20 @@ class LettersTest(unittest.TestCase):
         self.assertTrue(facts["Times-Italic"].italic and not facts["Helvetica"].italic)
         self.assertTrue(facts["Courier"].fixed_pitch and not facts["Helvetica"].fixed_pitch)
         self.assertEqual(found.fonts[found.font[0]].name, "Helvetica")
+
+    def test_pitch_by_the_room_of_letters(self):
+        """Letters that all take one room are of fixed pitch, whatever the font is called."""
+        own = LayerFont("Plain", False, False, False, False)
+        told = LayerFont("Typed", False, False, True, False)
+        codes = np.frombuffer("filmywork".encode("utf-32-le"), np.uint32)
+        none = np.zeros(len(codes), np.int64)
+        even, uneven = np.full(len(codes), 0.6), np.linspace(0.3, 0.9, len(codes))
+        even[3] = 0.66  # a letter that reaches out of its room
+        for fonts, room, fixed in (((own,), even, True), ((told,), uneven, False)):
+            [found] = _with_pitch(fonts, none, codes, room)
+            self.assertEqual(found.fixed_pitch, fixed)
+        [found] = _with_pitch((told,), none[:4], codes[:4], uneven[:4])
+        self.assertTrue(found.fixed_pitch)  # few letters tell nothing: its name does
 
     def test_spaces_that_the_library_adds(self):
         """White between runs is marked as added; it has no font."""

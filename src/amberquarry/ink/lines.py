@@ -128,9 +128,11 @@ def _is_tangle(line: TextLine, glyphs: Glyphs, core: NDArray[np.bool_]) -> bool:
     As a line it would draw the text beside it in.
     """
     letters = line.pieces[core[line.pieces]]
-    if len(letters) < TANGLE.strokes or line.box.height < TANGLE.high * np.median(
-        glyphs.height[letters]
-    ):
+    if len(letters) < TANGLE.strokes:
+        return False
+    heights = glyphs.height[letters]
+    # the lowest first: that tells most lines, and costs little
+    if any(line.box.height < TANGLE.high * usual(heights) for usual in (np.min, np.median)):
         return False
     letters = letters[: TANGLE.most]
     left, right = glyphs.left[letters], glyphs.right[letters]

@@ -84,35 +84,37 @@ class Characters:
 
 def characters_of(layer: TextLayer) -> Characters:
     """Return the characters of a layer that have ink, ligatures taken apart, doubles left out."""
-    codes = layer.codes.tolist()
-    kept: list[int] = []
-    letters: list[str] = []
-    parted: list[bool] = []
-    white = True
-    for number, code in enumerate(codes):
-        if code in _SPACES or code in _BREAKS or (layer.generated[number] and code not in _HYPHENS):
-            white = True
-            continue
-        if code in _NOTHING or (code == _SOFT and _is_unseen(number, layer)):
-            continue
-        for place, sign in enumerate(_signs_of(code)):
-            kept.append(number)
-            letters.append(sign)
-            parted.append(white and not place)
-        white = False
-    index = np.array(kept, np.int64)
+    every, kind = np.unique(layer.codes, return_inverse=True)
+    known = every.tolist()
+    hyphens = np.array([code in _HYPHENS for code in known], bool)[kind]
+    white = np.array([code in _SPACES or code in _BREAKS for code in known], bool)[kind]
+    white |= layer.generated & ~hyphens
+    nothing = np.array([code in _NOTHING for code in known], bool)[kind] & ~white
+    soft = np.flatnonzero((layer.codes == _SOFT) & ~white)
+    nothing[soft[[_is_unseen(number, layer) for number in soft.tolist()]]] = True
+    kept = np.flatnonzero(~white & ~nothing)
+    # white before the first character, or since the one before
+    gone = np.concatenate([[0], np.cumsum(white)])
+    before = np.concatenate([[-1], kept[:-1]])
+    parted = (gone[kept] > gone[before + 1]) | (before < 0)
+    signs = [_signs_of(code) for code in known]
+    lengths = np.array([len(own) for own in signs], np.int64)[kind][kept]
+    letters = np.array(list("".join([signs[n] for n in kind[kept].tolist()])), "U1")
+    first = np.zeros(len(letters), bool)
+    first[np.cumsum(lengths) - lengths] = True
+    index, parted = np.repeat(kept, lengths), np.repeat(parted, lengths) & first
     boxes = layer.boxes[index].reshape(-1, 4)
     boxes = _with_ink(boxes, layer.advances[index].reshape(-1, 4))
     boxes = _shared(boxes)
     found = Characters(
-        np.array(letters, "U1"),
+        letters,
         boxes,
         layer.origins[index],
         _ends_of(layer)[index],
         layer.size[index],
         layer.angle[index],
         layer.font[index],
-        np.array(parted, bool),
+        parted,
         index,
         layer.invisible[index],
         layer.pale[index],

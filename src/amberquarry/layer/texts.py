@@ -43,6 +43,7 @@ class Setting:
     back: float = 0.1  # that a letter may begin before the one drawn before it
     back_by_rule: float = 1.0  # the same in scripts whose vowels may stand before their letter
     wide_gap: float = 0.9  # of white that parts words though the layer has no space there
+    fixed: float = 0.7  # of a line's letters, that are in fonts of fixed pitch
     smaller: float = 0.82  # size of raised and lowered signs over the line's, at most
     raised: float = 0.16  # that their foot lies over or under the base line
 
@@ -80,7 +81,12 @@ class LayerTexts:
         spaced = self._spaces(index, rows)
         setting = self._set(index, rows, spaced)
         styles = self._styles(setting.source, setting.rows, lines)
-        return dict(zip([n.number for n in lines], _made(setting, styles, lines), strict=True))
+        made = [*_made(setting, styles, lines)]
+        fixed = np.array([font.fixed_pitch for font in self.characters.fonts] + [False], bool)
+        share = rows.sum(fixed[self.characters.font[index]]) / rows.count
+        for line, own in zip(made, (share > SETTING.fixed).tolist(), strict=True):
+            line.fixed_pitch = own
+        return {measured.number: line for measured, line in zip(lines, made, strict=True)}
 
     def _from_the_left(self, index: NDArray[np.int64], rows: Rowwise) -> NDArray[np.int64]:
         """Return the characters of lines as they stand on them.
@@ -251,7 +257,7 @@ def _made(
     words = Rowwise(rows.row[start], rows.rows)
     first, count = rows.first.tolist(), rows.count.tolist()
     unknown = rows.sum(setting.letters == UNKNOWN).tolist()
-    raised = (rows.sum(styles[:, _OFF_LINE].any(1)) > 0).tolist()
+    raised = (rows.sum(np.any(styles[:, _OFF_LINE], axis=1)) > 0).tolist()
     mean = (rows.sum(confidences) / rows.count).tolist()
     spans = np.stack([start, stop], 1)
     for number, measured in enumerate(lines):

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
-
-import numpy as np
-from numpy.typing import NDArray
 
 from amberquarry.layout.blocks import make_blocks
 from amberquarry.layout.chains import CHAIN
@@ -13,7 +11,7 @@ from amberquarry.layout.measured import ROW
 from amberquarry.layout.order import reading_order
 from amberquarry.layout.regions import Region
 from amberquarry.layout.rows import find_rows
-from amberquarry.sheet.glyphs import Glyphs, core_letters
+from amberquarry.sheet.glyphs import core_letters
 from amberquarry.sheet.measuring import TextLine, lines_joined, measure_together
 from amberquarry.sheet.sheet import MOST_LINES, Sheet
 from amberquarry.values import BlockKind, Box
@@ -40,10 +38,12 @@ def arrange(sheet: Sheet) -> Layout:
     regions, columns = make_blocks(
         found.lines, found.margin, found.gutters, sheet.areas.pictures, sheet.rules.boxes
     )
-    core = core_letters(glyphs, letter)
-    for region in regions:
-        if region.kind is not BlockKind.TABLE:
-            region.lines = _rows_joined(region.lines, glyphs, columns, core)
+    texts = [region for region in regions if region.kind is not BlockKind.TABLE]
+    groups = [_rows_of(region.lines, columns) for region in texts]
+    every = [group for own in groups for group in own]
+    joined = iter(lines_joined(glyphs, every, core_letters(glyphs, letter)))
+    for region, own in zip(texts, groups, strict=True):
+        region.lines = [*itertools.islice(joined, len(own))]
     return _numbered(Layout(reading_order(regions, columns, letter), columns))
 
 
@@ -53,18 +53,18 @@ def _numbered(layout: Layout) -> Layout:
     return layout
 
 
-def _rows_joined(
-    lines: list[TextLine], glyphs: Glyphs, columns: list[Box], core: NDArray[np.bool_]
-) -> list[TextLine]:
-    """Return lines with those of one row made one that only the space between words parts.
+def _rows_of(lines: list[TextLine], columns: list[Box]) -> list[list[TextLine]]:
+    """Return lines with those of one row together that only the space between words parts.
 
     White that is glyphs between the words of several lines, or after the marks of a list, looks
     like a gutter until the columns are known.
     """
+    if len(lines) == 1:
+        return [lines]
     groups: list[list[TextLine]] = []
     for row in find_rows(lines, columns, ROW.words_apart):
         groups += [row.lines] if _of_one_size(row.lines) else [[line] for line in row.lines]
-    return lines_joined(glyphs, groups, core)
+    return groups
 
 
 def _of_one_size(lines: list[TextLine]) -> bool:

@@ -92,6 +92,9 @@ def fixed_shares(lines: list[Line]) -> NDArray[np.float64]:
     for number, line in enumerate(lines):
         if len(line.character_boxes) < FIXED.letters:
             continue
+        if line.fixed_pitch is not None:
+            shares[number] = 1.0 if line.fixed_pitch else FIXED.off
+            continue
         there = np.frombuffer(line.text.encode("utf-32-le"), np.uint32) != ord(" ")
         number_before = _LINE_NUMBER.match(line.text)
         if number_before:

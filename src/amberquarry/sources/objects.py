@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import ctypes
 import itertools
+import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from itertools import repeat
 from typing import Any
 
@@ -24,6 +26,10 @@ _MOST_CHARACTERS = 200_000  # of a page
 _MOST_OBJECTS = 50_000  # of a page beside text
 _MOST_SEGMENTS = 20_000  # of the paths of a page
 _DEEPEST = 8  # forms within forms
+_TYPEWRITER = re.compile(r"mono|courier|typewriter|^(?:cm|ec|la|lm|sf)[a-z]*tt\d")  # TeX's too
+_ALPHABETS = 0x590  # code points of scripts whose letters differ in width: Latin, Greek, Cyrillic
+_TELLING = 8  # letters of a font that tell its pitch,
+_NARROW, _EVEN = 5, 0.01  # percentile of the room of narrow letters, and by what the median is more
 _INVISIBLE = 3  # the mode of text that is neither filled nor stroked (ISO 32000-1, table 106)
 
 
@@ -111,16 +117,22 @@ def _layer(
     down = matrices[:, 2:4] @ matrix[:2]
     angles = np.round(np.degrees(np.arctan2(across[:, 1], across[:, 0])), 1) % 360.0
     scale = np.hypot(down[:, 0], down[:, 1])
+    advances = _boxes([*loose.astype(float).T[[0, 3, 2, 1]]], matrix)
+    angle, type_px = np.asarray(angles[of_object], np.float64), (sizes * scale)[of_object]
+    turn = np.radians(angle)
+    room = np.abs(np.stack([np.cos(turn), np.sin(turn)], 1) * (advances[:, 2:] - advances[:, :2]))
+    room = room.sum(1) / np.maximum(1e-6, type_px)
+    fonts = _with_pitch(fonts, font_of[of_object], codes, room)
     lines, drawings, fills, pictures = _objects_of(page, matrix, size)
     return TextLayer(
         *size,
         to_points,
         codes,
         _boxes((left, bottom, right, top), matrix),
-        _boxes([*loose.astype(float).T[[0, 3, 2, 1]]], matrix),
+        advances,
         np.stack(origin, 1) @ matrix[:2] + matrix[2],
-        np.asarray(angles[of_object], np.float64),
-        (sizes * scale)[of_object],
+        angle,
+        type_px,
         font_of[of_object],
         invisible[of_object],
         pale[of_object],
@@ -164,6 +176,32 @@ def _fonts_of(objects: list[int]) -> tuple[tuple[LayerFont, ...], NDArray[np.int
     return tuple(fonts), found
 
 
+def _with_pitch(
+    fonts: tuple[LayerFont, ...],
+    font: NDArray[np.int64],
+    codes: NDArray[np.uint32],
+    room: NDArray[np.float64],
+) -> tuple[LayerFont, ...]:
+    """Return fonts, those whose letters all take the same room as such of fixed pitch.
+
+    Many files don't set the flag. font, codes, room: of each character, its room in sizes of type.
+    """
+    letters = (codes < _ALPHABETS) & np.array([chr(code).isalpha() for code in codes.tolist()])
+    found = []
+    for number, own in enumerate(fonts):
+        its = letters & (font == number)
+        several = len(np.unique(codes[its])) >= _TELLING
+        even = several and _is_even(room[its])
+        found.append(replace(own, fixed_pitch=even if several else own.fixed_pitch))
+    return tuple(found)
+
+
+def _is_even(room: NDArray[np.float64]) -> bool:
+    """Return whether letters take the same room; those that reach out of it are given more."""
+    narrow, usual = np.percentile(room, (_NARROW, 50))
+    return bool(usual <= (1 + _EVEN) * narrow)
+
+
 def _font(font: Any) -> LayerFont:
     """Return what a font says of itself, by its flags (ISO 32000-1, table 123) and its name."""
     length = raw.FPDFFont_GetBaseFontName(font, None, 0)
@@ -180,7 +218,7 @@ def _font(font: Any) -> LayerFont:
         name,
         bold or bool(flags & 1 << 18),
         slanted or bool(flags & 1 << 6) or any(w in plain for w in ("italic", "oblique")),
-        bool(flags & 1) or any(w in plain for w in ("mono", "courier", "typewriter")),
+        bool(flags & 1) or bool(_TYPEWRITER.search(plain)),
         bool(flags & 1 << 2),
     )
 

@@ -74,6 +74,7 @@ class Line:
     baseline: Baseline | None = None  # where its letters stand; None where not measured
     unsupported_script: bool = False  # most of it stands in letters that the reader doesn't know
     handwritten: bool = False  # its letters look written by hand
+    fixed_pitch: bool | None = None  # whether its fonts are of fixed pitch, where a file tells
     direction: Direction = Direction.LEFT_TO_RIGHT
     origin: Origin = Origin.SCAN
 
