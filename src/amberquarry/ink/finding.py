@@ -36,10 +36,13 @@ def lines_of(
     pictures: list[Box],
     letter: float,
     settings: LayoutSettings,
+    *,
+    may_be_fixed: bool = True,
 ) -> LinesFound:
     """Return the lines that letters and marks make, from ink or from a text layer.
 
     rules: (H, W), 1 where a rule is drawn. letter: usual height of the letters, 0 if unknown.
+    may_be_fixed: whether any may be set in fixed pitch.
     """
     letter = letter or UNKNOWN_LETTER_PX
     gutters = find_gutters(glyphs, rules, pictures, letter)
@@ -47,7 +50,8 @@ def lines_of(
     if len(lines) > MOST_LINES:
         return LinesFound(lines, [], gutters)
     core = core_letters(glyphs, letter)
-    lines, gutters = join_fixed_pitch(lines, gutters, glyphs, core)
+    if may_be_fixed:
+        lines, gutters = join_fixed_pitch(lines, gutters, glyphs, core)
     return LinesFound(*part_margins(lines, glyphs, core), gutters)
 
 

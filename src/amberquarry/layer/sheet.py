@@ -130,7 +130,8 @@ def sheet_of_layer(
         if max(box.width, box.height) > DRAWN.stroke * unit
         and box.area < DRAWN.background * width * height
     ]
-    found = lines_of(glyphs, drawn, pictures, letter, settings)
+    fixed = any(font.fixed_pitch for font in characters.fonts)
+    found = lines_of(glyphs, drawn, pictures, letter, settings, may_be_fixed=fixed)
     frame = Frame(width, height, turn.to_source, 0.0, height)
     return Sheet(frame, letter, glyphs, rules, Areas(pictures, strokes), found)
 

@@ -98,7 +98,6 @@ def _layer(
     _each(_advance_of, text, every, loose)
     origin = [np.zeros(count) for _ in range(2)]
     _each(_origin_of, text, every, *origin)
-    unmapped = np.array(_each(_unmapped, text, every), np.int64).reshape(-1) == 1
     objects = np.array([o or 0 for o in _each(_object_of, text, every)], np.uint64).reshape(-1)
     known, first, of_object = np.unique(objects, return_index=True, return_inverse=True)
     of_object = of_object.reshape(-1)
@@ -122,7 +121,14 @@ def _layer(
     turn = np.radians(angle)
     room = np.abs(np.stack([np.cos(turn), np.sin(turn)], 1) * (advances[:, 2:] - advances[:, :2]))
     room = room.sum(1) / np.maximum(1e-6, type_px)
-    fonts = _with_pitch(fonts, font_of[of_object], codes, room)
+    font = font_of[of_object]
+    fonts = _with_pitch(fonts, font, codes, room)
+    # what a font has no map for is so wherever it stands
+    kinds, first, kind = np.unique(
+        font * (1 << 32) + codes.astype(np.int64), return_index=True, return_inverse=True
+    )
+    unmapped = np.array(_each(_unmapped, text, first.tolist()), np.int64).reshape(len(kinds)) == 1
+    unmapped = unmapped[kind.reshape(-1)]
     lines, drawings, fills, pictures = _objects_of(page, matrix, size)
     return TextLayer(
         *size,
@@ -133,7 +139,7 @@ def _layer(
         np.stack(origin, 1) @ matrix[:2] + matrix[2],
         angle,
         type_px,
-        font_of[of_object],
+        font,
         invisible[of_object],
         pale[of_object],
         unmapped & (objects > 0),
