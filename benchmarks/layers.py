@@ -1,7 +1,7 @@
 """How text layers of PDF pages are judged, and how fast and how rightly they are taken.
 
     python benchmarks/layers.py trust --data DATA [--split inspect|score] [--pages]
-    python benchmarks/layers.py words --data DATA            words beside those of the PDF library
+    python benchmarks/layers.py words --data DATA            words in order beside what was printed
     python benchmarks/layers.py searchable FILES...          words of searchable PDFs, found again
     python benchmarks/layers.py speed --data DATA            pages a second beside bare extraction
 
@@ -15,6 +15,7 @@ from __future__ import annotations
 
 import gzip
 import io
+import json
 import multiprocessing
 import random
 import re
@@ -31,9 +32,12 @@ import pikepdf
 import pypdfium2 as pdfium
 from rapidfuzz.distance import Indel
 
-from amberquarry import Page, read_document, read_page
+from amberquarry import BlockKind, Page, read_document, read_page
+from amberquarry.formats.records import page_from_record
 from amberquarry.formats.searchable import searchable
+from amberquarry.scoring.text import plain
 from amberquarry.settings import Settings
+from amberquarry.values import RUNNING
 
 sys.path.insert(0, str(Path(__file__).parent))
 from devpages import documents, listed
@@ -307,38 +311,85 @@ def trust(data: Path, split: str, jobs: int, pages: bool, most: int) -> None:
             click.echo(f"{name:28} {n:5} {100 * good / n:8.1f} {leaked:7}")
 
 
-def words_one(path: str) -> tuple[str, int, float, float]:
-    """Return pages, letters in the library's order that are the same in ours, and seconds."""
+ONLY = Settings().with_values({"layer.use": "only", "output.pictures": False})
+
+
+def words_one(path: str) -> tuple[str, int, float]:
+    """Return pages of a file, and how alike our words are to the library's in its order."""
     cv2.setNumThreads(1)
     raw = Path(path).read_bytes()
     content = gzip.decompress(raw) if path.endswith(".gz") else raw
-    settings = Settings().with_values({"layer.use": "only", "output.pictures": False})
-    alike, letters = 0.0, 0
+    alike, length = 0.0, 0
     pdf = pdfium.PdfDocument(content)
     numbers = range(1, min(len(pdf), 12) + 1)
     for number in numbers:
         words = pdf[number - 1].get_textpage().get_text_range().split()
-        page = read_page(content, page=number, settings=settings)
-        own = [word.text for block in page.blocks for line in block.lines for word in line.words]
-        length = max(1, len(words) + len(own))
-        alike += Indel.normalized_similarity(words, own) * length
-        letters += length
-    return path, len(numbers), alike / max(1, letters), 0.0
+        own = words_on(read_page(content, page=number, settings=ONLY))
+        both = max(1, len(words) + len(own))
+        alike += Indel.normalized_similarity(words, own) * both
+        length += both
+    return path, len(numbers), alike / max(1, length)
+
+
+def words_on(page: Page, without: frozenset[BlockKind] = frozenset()) -> list[str]:
+    """Return the words of a page in order, as it is printed."""
+    return [
+        plain(word.text)
+        for block in page.blocks
+        if block.kind not in without
+        for line in block.lines
+        for word in line.words
+    ]
+
+
+def in_columns(page: Page) -> bool:
+    """Return whether paragraphs stand side by side."""
+    boxes = [block.box for block in page.blocks if block.kind is BlockKind.PARAGRAPH]
+    return any(
+        one.x1 <= other.x0 and min(one.y1, other.y1) - max(one.y0, other.y0) > 100
+        for one in boxes
+        for other in boxes
+    )
+
+
+def printed_one(path: str) -> tuple[str, bool, float]:
+    """Return a printed page's name, whether it has columns, and how alike its words are."""
+    cv2.setNumThreads(1)
+    truth = page_from_record(json.loads(Path(path).read_text(encoding="utf-8")))
+    name, _, number = Path(path).stem.rpartition("_")
+    pdf = Path(path).parent.parent / "pdf" / f"{name}.pdf"
+    page = read_page(pdf, page=int(number), settings=ONLY)
+    apart = RUNNING | {BlockKind.FIGURE}
+    alike = Indel.normalized_similarity(words_on(truth, apart), words_on(page, apart))
+    return Path(path).stem, in_columns(truth), alike
 
 
 @main.command()
 @click.option("--data", type=click.Path(path_type=Path, exists=True), required=True)
+@click.option("--split", type=click.Choice(["inspect", "score"]), default="inspect")
 @click.option("--jobs", default=2, show_default=True)
 @click.option("--most", default=40, show_default=True, help="Documents.")
 @click.option("--worst", default=10, show_default=True)
-def words(data: Path, jobs: int, most: int, worst: int) -> None:
-    """Hold the words in our order against those in the order of the layer."""
+def words(data: Path, split: str, jobs: int, most: int, worst: int) -> None:
+    """Hold our words in our order against what was printed, and against the library's order.
+
+    The library's order is that in which a file draws: other than that of reading in many.
+    """
     paths = sorted({path for path, _, _ in pages_of(data, "inspect")})
     random.Random(4).shuffle(paths)
+    truths = sorted(map(str, (data / "layout" / split / "clean").glob("*.json")))
     with multiprocessing.get_context("spawn").Pool(jobs) as pool:
+        printed = pool.map(printed_one, truths, chunksize=1)
         rows = pool.map(words_one, paths[:most], chunksize=1)
-    click.echo(f"{'document':44} pages  alike %")
-    for path, count, alike, _ in sorted(rows, key=lambda row: row[2])[:worst]:
+    click.echo(f"{'printed pages':44} pages  alike %")
+    if split == "inspect":
+        for name, _, alike in sorted(printed, key=lambda row: row[2])[:worst]:
+            click.echo(f"{name[:44]:44}     1 {100 * alike:8.2f}")
+    for title, columns in (("in one column", False), ("in columns", True)):
+        own = [alike for _, several, alike in printed if several is columns]
+        click.echo(f"{title:44} {len(own):5} {100 * np.mean(own):8.2f}")
+    click.echo(f"{'against the order of drawing':44} pages  alike %")
+    for path, count, alike in sorted(rows, key=lambda row: row[2])[:worst]:
         click.echo(f"{Path(path).name[:44]:44} {count:5} {100 * alike:8.2f}")
     pages = sum(row[1] for row in rows)
     click.echo(f"{'all':44} {pages:5} {100 * sum(r[1] * r[2] for r in rows) / pages:8.2f}")
@@ -442,7 +493,6 @@ def speed(data: Path, most: int) -> None:
     cv2.setNumThreads(1)
     paths = sorted({path for path, _, _ in pages_of(data, "inspect")})
     random.Random(4).shuffle(paths)
-    settings = Settings().with_values({"layer.use": "only", "output.pictures": False})
     took = {"text": 0.0, "text with boxes": 0.0, "ours": 0.0}
     pages = 0
     for path in paths[:most]:
@@ -461,7 +511,7 @@ def speed(data: Path, most: int) -> None:
                 text.get_charbox(at)
         took["text with boxes"] += time.process_time() - began
         began = time.process_time()
-        pages += len(read_document(content, settings=settings).pages)
+        pages += len(read_document(content, settings=ONLY).pages)
         took["ours"] += time.process_time() - began
     click.echo(f"{'what':20} pages/s  ms/page")
     for name, seconds in took.items():
