@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 
 import pikepdf
+import pypdfium2 as pdfium
 from PIL import Image
 
 from amberquarry.cli.convert import progress_text
@@ -15,6 +16,7 @@ from amberquarry.demo import COLLECTION, TRUTH
 from amberquarry.drawing import LAYER_COLOUR
 from amberquarry.runs import Progress
 from tests.support.layers import PROSE, layered, paragraph
+from tests.support.pages import small_page
 
 
 def run(*arguments, folder=None):
@@ -182,6 +184,25 @@ class PortableFileTest(unittest.TestCase):
             self.assertEqual(image.size, (2480, 3509))
             colours = {colour for _, colour in image.convert("RGB").getcolors(1 << 20)}
         self.assertIn(LAYER_COLOUR, colours)
+
+    def test_export_joins_the_pictures_of_a_folder(self):
+        """With --join pictures become pages of one PDF, in natural order, with their names."""
+        leaves = self.folder / "book"
+        leaves.mkdir()
+        for number in (10, 2):
+            small_page(f"Leaf {number}").save(leaves / f"leaf {number}.png")
+        (leaves / "slip.pdf").write_bytes(layered(paragraph()))
+        run("convert", "book", "--out", "run", "--jobs", 1, folder=self.folder)
+        done = run(
+            "export", "run", "--as", "pdf", "--out", "pdfs", "--files", "book", "--join",
+            folder=self.folder,
+        )  # fmt: skip
+        self.assertIn("files made       2", done.stdout, done.stderr)
+        made = pdfium.PdfDocument(self.folder / "pdfs" / "pdfs.pdf")
+        self.assertEqual([made.get_page_label(n) for n in range(2)], ["leaf 2", "leaf 10"])
+        texts = [page.get_textpage().get_text_range() for page in made]
+        self.assertEqual([text.split()[:2] for text in texts], [["Leaf", "2"], ["Leaf", "10"]])
+        self.assertTrue((self.folder / "pdfs" / "slip.pdf").exists())
 
     def test_export(self):
         """A run becomes searchable PDFs; a folder that is no run, and other forms, are refused."""

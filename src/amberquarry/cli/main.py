@@ -377,6 +377,11 @@ def compare(
     is_flag=True,
     help="Take unseen text of earlier readers out of pages that were read, and lay ours over them.",
 )
+@click.option(
+    "--join",
+    is_flag=True,
+    help="Make one PDF of the pictures of a folder, in the order of their names.",
+)
 @password_options
 @say_errors
 def export(
@@ -385,6 +390,7 @@ def export(
     out: Path,
     files: Path,
     replace_layers: bool,
+    join: bool,
     passwords: tuple[str, ...],
     password_file: Path | None,
 ) -> None:
@@ -393,6 +399,7 @@ def export(
     \b
     amberquarry convert scans/ --out run
     amberquarry export run --as pdf --out searchable --files scans/
+    amberquarry export run --as pdf --out books --files scans/ --join
 
     Exit status: 0 all made, 1 some files could not be used, 2 wrong usage.
     """
@@ -400,7 +407,7 @@ def export(
     from amberquarry.cli.export import run_export
 
     secrets = chosen_passwords(passwords, password_file)
-    sys.exit(run_export(run, out, files, replace_layers, secrets))
+    sys.exit(run_export(run, out, files, replace_layers, join, secrets))
 
 
 @main.command()

@@ -140,6 +140,33 @@ def searchable(
     return out.getvalue()
 
 
+def joined(parts: Sequence[tuple[str, bytes]], title: str) -> bytes:
+    """Return PDFs as one file with this title, its pages labelled by the names of the parts.
+
+    parts: name and bytes of each, one at least. Each is an entry of the outline as well.
+    """
+    whole = pikepdf.new()
+    labels: list[Any] = []
+    with whole.open_outline() as outline:
+        for name, data in parts:
+            first = len(whole.pages)
+            with pikepdf.open(io.BytesIO(data)) as pdf:
+                whole.pages.extend(pdf.pages)
+                if first == 0 and "/Lang" in pdf.Root:
+                    whole.Root.Lang = pikepdf.String(str(pdf.Root.Lang))
+            several = len(whole.pages) - first > 1
+            label = Dictionary(P=pikepdf.String(f"{name}-" if several else name))
+            if several:
+                label.S = Name.D
+            labels += [first, label]
+            outline.root.append(pikepdf.OutlineItem(name, first))
+    whole.Root.PageLabels = Dictionary(Nums=Array(labels))
+    whole.docinfo["/Title"] = title
+    out = io.BytesIO()
+    whole.save(out, compress_streams=True, object_stream_mode=pikepdf.ObjectStreamMode.generate)
+    return out.getvalue()
+
+
 def is_signed(content: Path | bytes) -> bool:
     """Return whether a PDF file bears a signature, which any change makes invalid."""
     data = content.read_bytes() if isinstance(content, Path) else content
