@@ -210,9 +210,13 @@ def made(content: bytes, number: int, fault: str, count: int) -> bytes | None:
     elif fault != "good":
         grey = picture_of(content, number)
         if fault.startswith("other page"):
+            if count == 1:
+                return None
             pdf = page_alone(content, number % count + 1)
         if fault == "garbled words over a scan":
             mapped(pdf, shift)
+            if alike(truth_of(saved(pdf), 1), truth_of(content, number)) > 0.8:
+                return None  # the letters are not told by the maps
         if fault != "other page, with ink":
             invisible(pdf)
         with_picture(pdf, grey, before=fault != "other page, with ink")
@@ -225,6 +229,12 @@ def truth_of(content: bytes, number: int) -> str:
     return "".join(text.split())
 
 
+def alike(one: str, other: str) -> float:
+    """Return the share of letters that two texts have in common, in any order."""
+    shared = sum((Counter(one) & Counter(other)).values())
+    return shared / max(1, len(one), len(other))
+
+
 def right(fault: str, page: Page, truth: str) -> tuple[bool, str]:
     """Return whether a layer was judged as it should be, and how it was.
 
@@ -233,13 +243,13 @@ def right(fault: str, page: Page, truth: str) -> tuple[bool, str]:
     """
     used = page.origin.value
     own = "".join("".join(line.text.split()) for b in page.blocks for line in b.lines)
-    shared = sum((Counter(own) & Counter(truth)).values()) / max(1, len(own), len(truth))
+    shared = alike(own, truth)
     said = f"{used}, {shared:.0%} of the letters"
     if fault in HIDDEN:
         leaked = SECRET.split(maxsplit=1)[0] in page.text
         return used == "text-layer" and not leaked, said + (", leaked" if leaked else "")
     if fault == "own words over a scan":  # kept or read anew, but right
-        return shared > 0.9, said
+        return used == "scan" or shared > 0.9, said
     wanted = "text-layer" if fault == "good" else "scan"
     return used == wanted or (used == "mixed" and shared > 0.9), said
 
