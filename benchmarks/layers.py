@@ -241,16 +241,15 @@ def right(fault: str, page: Page, truth: str) -> tuple[bool, str]:
     truth: the letters of the page. Lines of a layer that has faults in some may stand beside such
     as were read; then the text must be right.
     """
-    used = page.origin.value
+    used, leaked = page.origin.value, SECRET.split(maxsplit=1)[0] in page.text
     own = "".join("".join(line.text.split()) for b in page.blocks for line in b.lines)
     shared = alike(own, truth)
     said = f"{used}, {shared:.0%} of the letters"
-    if fault in HIDDEN:
-        leaked = SECRET.split(maxsplit=1)[0] in page.text
-        return used == "text-layer" and not leaked, said + (", leaked" if leaked else "")
+    if leaked:
+        return False, f"{said}, leaked"
     if fault == "own words over a scan":  # kept or read anew, but right
         return used == "scan" or shared > 0.9, said
-    wanted = "text-layer" if fault == "good" else "scan"
+    wanted = "text-layer" if fault == "good" or fault in HIDDEN else "scan"
     return used == wanted or (used == "mixed" and shared > 0.9), said
 
 

@@ -13,6 +13,9 @@ from PIL import Image
 
 import amberquarry as aq
 from amberquarry import BlockKind
+from amberquarry.formats.pictures import picture_records
+from amberquarry.values import Figure, Picture
+from tests.support.blocks import block_of, pages_of
 from tests.support.layers import layered, paragraph
 
 PLACE = "q {w} 0 0 {h} {x} {y} cm /Im0 Do Q\n"
@@ -118,6 +121,51 @@ class OriginalTest(unittest.TestCase):
             self.assertEqual(len([*kept.iterdir()]), 1)
             self.assertIn("harbour", entries[0]["before"])
             self.assertIn("harbour", entries[0]["after"])
+
+
+class RecordTest(unittest.TestCase):
+    def pages(self):
+        """A figure with a caption, one at the end without, and what stands around them."""
+        figure = block_of(BlockKind.FIGURE, "labels of it", 200)
+        figure.payload, figure.caption = Figure(Picture("a.png")), "c1"
+        caption = block_of(BlockKind.CAPTION, "Figure 1: levels", 260)
+        caption.id = "c1"
+        last = block_of(BlockKind.FIGURE, "x", 300)
+        last.payload = Figure(Picture("b.jpg"))
+        blocks = [
+            block_of(BlockKind.RUNNING_HEAD, "Yearbook", 10),
+            block_of(BlockKind.PARAGRAPH, "word " * 100, 50),
+            block_of(BlockKind.TABLE, "12 13", 100),
+            figure,
+            caption,
+            block_of(BlockKind.PAGE_NUMBER, "7", 900),
+        ]
+        pages = pages_of(blocks, [block_of(BlockKind.ITEM, "first of all", 40), last])
+        for page in pages:
+            for block in page.blocks:
+                block.text = "\n".join(line.text for line in block.lines).strip()
+        return pages
+
+    def test_captions_and_text_around(self):
+        """Running heads and tables are no text around a picture; long texts are cut at its side."""
+        first, other = picture_records(self.pages(), "out/")
+        self.assertEqual((first["image"], first["page"]), ("out/a.png", 1))
+        self.assertEqual(first["caption"], "Figure 1: levels")
+        self.assertTrue(first["before"].endswith("word word"))
+        self.assertLessEqual(len(first["before"]), 300)
+        self.assertEqual(first["after"], "first of all")  # of the next page
+        self.assertEqual((other["image"], other["page"]), ("out/b.jpg", 2))
+        self.assertEqual((other["before"], other["after"]), ("first of all", None))
+        self.assertIsNone(other["caption"])
+
+    def test_figures_without_pictures(self):
+        """A figure whose picture was not kept has no entry."""
+        pages = self.pages()
+        for page in pages:
+            for block in page.blocks:
+                if block.kind is BlockKind.FIGURE:
+                    block.payload = None
+        self.assertEqual(picture_records(pages, ""), [])
 
 
 def _turned():

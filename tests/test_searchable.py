@@ -13,7 +13,7 @@ from PIL import Image
 import amberquarry as aq
 from amberquarry.cli import main
 from amberquarry.errors import SourceError
-from amberquarry.formats.searchable import is_signed, searchable
+from amberquarry.formats.searchable import is_signed, joined, searchable
 from tests.support.layers import PROSE, layered, paragraph, picture_of, text
 
 WHOLE = "q 595 0 0 842 0 0 cm /Im0 Do Q\n"
@@ -154,3 +154,39 @@ class ExportTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class JoinedTest(unittest.TestCase):
+    def part(self, *words):
+        """A PDF with a page for each of some words."""
+        pdf = pikepdf.new()
+        for word in words:
+            with pikepdf.open(io.BytesIO(layered(text(word, 72, 700)))) as one:
+                pdf.pages.extend(one.pages)
+        out = io.BytesIO()
+        pdf.save(out)
+        return out.getvalue()
+
+    def test_labels_outline_and_title(self):
+        """Pages are labelled by their files, those of one file counted; each has an entry."""
+        parts = [("leaf 2", self.part("tide")), ("notes", self.part("rain", "wind"))]
+        made = pdfium.PdfDocument(joined(parts, "Day book"))
+        labels = [made.get_page_label(n) for n in range(3)]
+        self.assertEqual(labels, ["leaf 2", "notes-1", "notes-2"])
+        self.assertEqual(
+            [
+                *map(
+                    str.strip,
+                    (" ".join(made[n].get_textpage().get_text_range().split()) for n in range(3)),
+                )
+            ],
+            ["tide", "rain", "wind"],
+        )
+        self.assertEqual(made.get_metadata_value("Title"), "Day book")
+        entries = [(entry.get_title(), entry.get_dest().get_index()) for entry in made.get_toc()]
+        self.assertEqual(entries, [("leaf 2", 0), ("notes", 1)])
+
+    def test_one_part(self):
+        """A single file stays a file of one page."""
+        made = pdfium.PdfDocument(joined([("leaf", self.part("tide"))], "Book"))
+        self.assertEqual((len(made), made.get_page_label(0)), (1, "leaf"))

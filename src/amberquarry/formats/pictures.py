@@ -49,7 +49,7 @@ def picture_records(pages: Iterable[Page], folder: str) -> list[dict[str, Any]]:
             "image": folder + block.picture.name,
             "page": number,
             "block": block.id,
-            "caption": texts.get(block.caption or ""),
+            "caption": texts.get(block.caption) if block.caption else None,
             "before": (before[place] or "")[-_AROUND:].strip() or None,
             "after": (after[place] or "")[:_AROUND].strip() or None,
         }
