@@ -16,12 +16,17 @@ from pathlib import Path
 
 _COUNTS = re.compile(r"(failures|errors|skipped)=(\d+)")
 
+# each processor has a module to run: more threads would wait for each other
+_ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OPENCV_FOR_THREADS_NUM"), "1")
+
 
 def _run(module: str) -> tuple[str, int, str, float]:
     """Return a module's name, exit status, output and seconds."""
     start = time.monotonic()
     command = [sys.executable, "-m", "unittest", module]
-    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        command, capture_output=True, text=True, check=False, env={**os.environ, **_ONE_THREAD}
+    )
     return module, done.returncode, done.stdout + done.stderr, time.monotonic() - start
 
 
