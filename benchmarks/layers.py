@@ -46,6 +46,12 @@ SECRET = "Zephyr quorum vanquished"  # what is hidden must not be found
 HEX = re.compile(rb"<([0-9A-Fa-f]+)>\s*<([0-9A-Fa-f]+)>(\s*<([0-9A-Fa-f]+)>)?")
 
 
+def content_of(path: str) -> bytes:
+    """Return the bytes of a file, unpacked."""
+    raw = Path(path).read_bytes()
+    return gzip.decompress(raw) if path.endswith(".gz") else raw
+
+
 def page_alone(content: bytes, number: int) -> pikepdf.Pdf:
     """Return a file with one page of another, from 1."""
     source = pikepdf.open(io.BytesIO(content))
@@ -215,7 +221,7 @@ def made(content: bytes, number: int, fault: str, count: int) -> bytes | None:
             pdf = page_alone(content, number % count + 1)
         if fault == "garbled words over a scan":
             mapped(pdf, shift)
-            if alike(truth_of(saved(pdf), 1), truth_of(content, number)) > 0.8:
+            if shared_letters(truth_of(saved(pdf), 1), truth_of(content, number)) > 0.8:
                 return None  # the letters are not told by the maps
         if fault != "other page, with ink":
             invisible(pdf)
@@ -229,7 +235,7 @@ def truth_of(content: bytes, number: int) -> str:
     return "".join(text.split())
 
 
-def alike(one: str, other: str) -> float:
+def shared_letters(one: str, other: str) -> float:
     """Return the share of letters that two texts have in common, in any order."""
     shared = sum((Counter(one) & Counter(other)).values())
     return shared / max(1, len(one), len(other))
@@ -243,7 +249,7 @@ def right(fault: str, page: Page, truth: str) -> tuple[bool, str]:
     """
     used, leaked = page.origin.value, SECRET.split(maxsplit=1)[0] in page.text
     own = "".join("".join(line.text.split()) for b in page.blocks for line in b.lines)
-    shared = alike(own, truth)
+    shared = shared_letters(own, truth)
     said = f"{used}, {shared:.0%} of the letters"
     if leaked:
         return False, f"{said}, leaked"
@@ -257,8 +263,7 @@ def judge_one(job: tuple[str, int, str, str]) -> tuple[str, str, bool, str]:
     """Judge one page with a fault; returns its key, the fault, whether that was right, and how."""
     path, number, fault, key = job
     cv2.setNumThreads(1)
-    raw = Path(path).read_bytes()
-    content = gzip.decompress(raw) if path.endswith(".gz") else raw
+    content = content_of(path)
     count = len(pdfium.PdfDocument(content))
     file, truth = made(content, number, fault, count), truth_of(content, number)
     if file is None or len(truth) < 200:
@@ -326,8 +331,7 @@ ONLY = Settings().with_values({"layer.use": "only", "output.pictures": False})
 def words_one(path: str) -> tuple[str, int, float]:
     """Return pages of a file, and how alike our words are to the library's in its order."""
     cv2.setNumThreads(1)
-    raw = Path(path).read_bytes()
-    content = gzip.decompress(raw) if path.endswith(".gz") else raw
+    content = content_of(path)
     alike, length = 0.0, 0
     pdf = pdfium.PdfDocument(content)
     numbers = range(1, min(len(pdf), 12) + 1)
@@ -505,8 +509,7 @@ def speed(data: Path, most: int) -> None:
     took = {"text": 0.0, "text with boxes": 0.0, "ours": 0.0}
     pages = 0
     for path in paths[:most]:
-        raw = Path(path).read_bytes()
-        content = gzip.decompress(raw) if path.endswith(".gz") else raw
+        content = content_of(path)
         began = time.process_time()
         pdf = pdfium.PdfDocument(content)
         for index in range(len(pdf)):

@@ -26,11 +26,12 @@ from PIL import Image
 
 from amberquarry.demo import COLLECTION, TRUTH, scenes
 from amberquarry.demo.printed import (
+    lay_old_reading,
+    save_pdf,
     screen,
     truth_of,
     write_circular,
     write_manual,
-    write_old_reading,
 )
 from amberquarry.demo.prose import HEADINGS, ITALIAN, RUSSIAN, paragraph
 from amberquarry.demo.scanner import move_blocks, scan_page, through
@@ -555,12 +556,7 @@ def write_pdf(path: Path, pages: list[tuple[bytes, Image.Image, float]]) -> None
         page.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Scan=stream))
         content = f"q {size[0]:.3f} 0 0 {size[1]:.3f} 0 0 cm /Scan Do Q"
         page.Contents = pikepdf.Stream(pdf, content.encode())
-    pdf.save(
-        path,
-        compress_streams=True,
-        deterministic_id=True,
-        object_stream_mode=pikepdf.ObjectStreamMode.generate,
-    )
+    save_pdf(pdf, path)
 
 
 def write_text_pdf(path: Path) -> list[list[str]]:
@@ -687,9 +683,8 @@ def layers(out: Maker, faces: Faces) -> None:
     manual = write_manual(out.folder / "gauge-monitor.pdf", shown)
     out.note("gauge-monitor.pdf", 1, manual, *_OF_LAYER)
     page = notes_page(faces, random.Random(SEED + 30), 31)
-    scan = scan_page(page.pixels, "office", 310)
-    out.note("old-reading.pdf", 1, page, scan.size, scan.dpi, scan.matrix, "text layer")
-    write_old_reading(out.folder / "old-reading.pdf", scan, out.truth[-1]["blocks"])
+    out.pdf("old-reading.pdf", [page], "office", 309, "text layer")
+    lay_old_reading(out.folder / "old-reading.pdf", out.truth[-1]["blocks"])
 
 
 def photographs(out: Maker, faces: Faces) -> None:

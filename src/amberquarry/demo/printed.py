@@ -13,7 +13,6 @@ import pypdfium2 as pdfium
 from pikepdf import Array, Dictionary, Name, Pdf, Stream, String
 from PIL import ImageDraw
 
-from amberquarry.demo.scanner import Scan
 from amberquarry.demo.typeset import DPI, SetPage, Typeface
 
 A4_POINTS = (595, 842)
@@ -151,7 +150,7 @@ def write_circular(path: Path) -> SetPage:
     page.write(pdf)
     pdf.docinfo["/Title"] = String("Second circular to all observers")
     pdf.docinfo["/Author"] = String("Port Ellory Tide and Weather Observatory")
-    _save(pdf, path)
+    save_pdf(pdf, path)
     truth = truth_of(path, 0, page.blocks)
     leads = {
         "https://tides.ellory.example/forms": "https://tides.ellory.example/forms",
@@ -165,7 +164,7 @@ def write_circular(path: Path) -> SetPage:
             for word in line["words"]
             if word["text"] in leads
         )
-        _save(own, path)
+        save_pdf(own, path)
     return truth
 
 
@@ -233,7 +232,7 @@ def write_manual(path: Path, shown: SetPage) -> SetPage:
     picture.Width, picture.Height = shown.size
     picture.ColorSpace, picture.BitsPerComponent = Name.DeviceGray, 8
     own.Resources.XObject = Dictionary(Screen=picture)
-    _save(pdf, path)
+    save_pdf(pdf, path)
     truth = truth_of(path, 0, page.blocks)
     scale = wide * _PX / shown.size[0]
     corner = (left * _PX, (A4_POINTS[1] - top) * _PX)
@@ -249,40 +248,34 @@ def _placed(word: dict[str, Any], scale: float, corner: tuple[float, float]) -> 
     return {**word, "box": [round(float(v), 1) for v in edges.reshape(-1)]}
 
 
-def write_old_reading(path: Path, scan: Scan, blocks: list[dict[str, Any]]) -> None:
-    """Write a scan over which an earlier reading lies unseen, many of its letters taken wrongly.
+def lay_old_reading(path: Path, blocks: list[dict[str, Any]]) -> None:
+    """Lay an earlier reading unseen over a scan, many of its letters taken wrongly.
 
-    blocks: what stands on the scan, in its pixels.
+    path: of a PDF of one page that one picture fills. blocks: what stands there, in its pixels.
     """
-    if scan.suffix != ".jpg":
-        raise ValueError("the scan must be a JPEG")
     wrong = str.maketrans({"h": "li", "e": "c", "m": "rn", "d": "cl", "t": "l", "a": "o"})
-    size = scan.size
-    scale = 72 / scan.dpi
-    pdf = pikepdf.new()
-    pdf.add_blank_page(page_size=(size[0] * scale, size[1] * scale))
-    page = pdf.pages[0]
-    picture = Stream(pdf, scan.data)
-    picture.Type, picture.Subtype, picture.Filter = Name.XObject, Name.Image, Name.DCTDecode
-    picture.Width, picture.Height, picture.BitsPerComponent = *size, 8
-    picture.ColorSpace = Name.DeviceGray
-    font = Dictionary(Type=Name.Font, Subtype=Name.Type1, BaseFont=Name.Courier)
-    page.Resources = Dictionary(XObject=Dictionary(Scan=picture), Font=Dictionary(F=font))
-    drawn = [f"q {size[0] * scale:.3f} 0 0 {size[1] * scale:.3f} 0 0 cm /Scan Do Q"]
-    for block in blocks:
-        for line in block["lines"]:
-            for word in line["words"]:
-                x0, _, x1, y1 = word["box"]
-                text = word["text"].translate(wrong).encode("ascii", "ignore").decode()
-                text = text.replace("(", "").replace(")", "").replace("\\", "")
-                wide = (x1 - x0) * scale / max(1, len(text)) / 0.6
-                at = f"{x0 * scale:.1f} {(size[1] - y1) * scale:.1f}"
-                drawn.append(f"BT 3 Tr /F {wide:.1f} Tf {at} Td ({text}) Tj ET")
-    page.Contents = Stream(pdf, "\n".join(drawn).encode())
-    _save(pdf, path)
+    with Pdf.open(path, allow_overwriting_input=True) as pdf:
+        page = pdf.pages[0]
+        [(_, picture)] = page.Resources.XObject.items()
+        height = int(picture.Height)
+        scale = float(page.mediabox[3]) / height
+        page.Resources.Font = Dictionary(
+            F=Dictionary(Type=Name.Font, Subtype=Name.Type1, BaseFont=Name.Courier)
+        )
+        drawn = []
+        for word in (w for block in blocks for line in block["lines"] for w in line["words"]):
+            x0, _, x1, y1 = word["box"]
+            text = word["text"].translate(wrong).encode("ascii", "ignore").decode()
+            text = text.replace("(", "").replace(")", "").replace("\\", "")
+            wide = (x1 - x0) * scale / max(1, len(text)) / 0.6
+            at = f"{x0 * scale:.1f} {(height - y1) * scale:.1f}"
+            drawn.append(f"BT 3 Tr /F {wide:.1f} Tf {at} Td ({text}) Tj ET")
+        page.contents_add(Stream(pdf, "\n".join(drawn).encode()))
+        save_pdf(pdf, path)
 
 
-def _save(pdf: Pdf, path: Path) -> None:
+def save_pdf(pdf: Pdf, path: Path) -> None:
+    """Write a file that is the same on each run."""
     pdf.save(
         path,
         compress_streams=True,

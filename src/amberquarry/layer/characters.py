@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from amberquarry.sources.layer import Boxes, LayerFont, TextLayer
+from amberquarry.sources.layer import Boxes, LayerFont, TextLayer, steps_of
 from amberquarry.values import UNKNOWN, Mapping
 
 _SPACES = frozenset(map(ord, " \u00a0\t\u2002\u2003\u2009\u200a\u202f\u3000"))
@@ -110,7 +110,7 @@ def characters_of(layer: TextLayer) -> Characters:
         letters,
         boxes,
         layer.origins[index],
-        _ends_of(layer)[index],
+        (layer.origins + steps_of(layer.angle, layer.advances))[index],
         layer.size[index],
         layer.angle[index],
         layer.font[index],
@@ -130,14 +130,6 @@ def _is_unseen(number: int, layer: TextLayer) -> bool:
     if box[2] - box[0] < 0.5 or box[3] - box[1] < 0.5:
         return True
     return number > 0 and bool((layer.origins[number] == layer.origins[number - 1]).all())
-
-
-def _ends_of(layer: TextLayer) -> NDArray[np.float64]:
-    """Return where each character's room ends on its line (N, 2)."""
-    angle = np.radians(layer.angle)
-    along = np.stack([np.cos(angle), np.sin(angle)], 1)
-    size = layer.advances[:, 2:] - layer.advances[:, :2]
-    return layer.origins + along * np.abs(size * along).sum(1)[:, None]
 
 
 def _composed(found: Characters) -> Characters:

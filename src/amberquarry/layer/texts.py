@@ -79,13 +79,9 @@ class LayerTexts:
         index, rows = _in_rows([line.pieces for line in lines])
         index = self._from_the_left(index, rows)
         spaced = self._spaces(index, rows)
-        setting = self._set(index, rows, spaced)
-        styles = self._styles(setting.source, setting.rows, lines)
-        made = [*_made(setting, styles, lines)]
-        fixed = np.array([font.fixed_pitch for font in self.characters.fonts] + [False], bool)
-        share = rows.sum(fixed[self.characters.font[index]]) / rows.count
-        for line, own in zip(made, (share > SETTING.fixed).tolist(), strict=True):
-            line.fixed_pitch = own
+        signs = self._set(index, rows, spaced)
+        styles = self._styles(signs.source, signs.rows, lines)
+        made = _made(signs, styles, lines)
         return {measured.number: line for measured, line in zip(lines, made, strict=True)}
 
     def _from_the_left(self, index: NDArray[np.int64], rows: Rowwise) -> NDArray[np.int64]:
@@ -148,7 +144,7 @@ class LayerTexts:
         spaced = np.where(near, told, gap > SETTING.gap) & (np.diff(rows.row) == 0)
         return np.concatenate([[False], spaced])
 
-    def _set(self, index: NDArray[np.int64], rows: Rowwise, spaced: NDArray[np.bool_]) -> _Setting:
+    def _set(self, index: NDArray[np.int64], rows: Rowwise, spaced: NDArray[np.bool_]) -> _Signs:
         """Return lines with their spaces, in the order in which they are read."""
         found = self.characters
         at = np.arange(len(index)) + np.cumsum(spaced)
@@ -178,7 +174,9 @@ class LayerTexts:
             letters[part] = [*logical_order(text, directions[number])]
             for array in (boxes, source, confidences):
                 array[part] = array[part][order]
-        return _Setting(letters, boxes, source, confidences, own, directions)
+        typed = np.array([font.fixed_pitch for font in found.fonts] + [False], bool)
+        fixed = rows.sum(typed[found.font[index]]) > SETTING.fixed * rows.count
+        return _Signs(letters, boxes, source, confidences, own, directions, fixed.tolist())
 
     def _styles(
         self, source: NDArray[np.int64], rows: Rowwise, lines: Sequence[TextLine]
@@ -205,7 +203,7 @@ class LayerTexts:
 
 
 @dataclass(frozen=True)
-class _Setting:
+class _Signs:
     """The signs of lines, line after line, spaces among them, in the order of reading."""
 
     letters: NDArray[np.str_]  # (N,)
@@ -214,6 +212,7 @@ class _Setting:
     confidences: NDArray[np.float32]  # (N,)
     rows: Rowwise
     directions: list[Direction]  # of the lines
+    fixed: list[bool]  # whether they are in fixed pitch
 
 
 def _in_rows(pieces: Sequence[NDArray[np.int64]]) -> tuple[NDArray[np.int64], Rowwise]:
@@ -237,12 +236,10 @@ def _direction_of(text: str) -> Direction:
     return Direction.RIGHT_TO_LEFT if mostly else Direction.LEFT_TO_RIGHT
 
 
-def _made(
-    setting: _Setting, styles: NDArray[np.bool_], lines: Sequence[TextLine]
-) -> Iterator[Line]:
+def _made(signs: _Signs, styles: NDArray[np.bool_], lines: Sequence[TextLine]) -> Iterator[Line]:
     """Yield lines with their words. styles: (N, 4), of each sign."""
-    rows, boxes, confidences = setting.rows, setting.boxes, setting.confidences
-    ink = setting.letters != " "
+    rows, boxes, confidences = signs.rows, signs.boxes, signs.confidences
+    ink = signs.letters != " "
     begins = ink & np.concatenate([[True], ~ink[:-1] | (np.diff(rows.row) > 0)])
     ends = ink & np.concatenate([~ink[1:] | (np.diff(rows.row) > 0), [True]])
     start, stop = np.flatnonzero(begins), np.flatnonzero(ends) + 1
@@ -252,11 +249,11 @@ def _made(
     high = np.maximum.reduceat(boxes[:, 2:], edges)[::2]
     places = np.concatenate([low, high], 1).tolist()
     sure = np.multiply.reduceat(confidences, edges)[::2].tolist()
-    signs = setting.letters.tolist()
-    names = [_NAMES[tuple(own)] for own in _common(signs, edges, styles).tolist()]
+    letters = signs.letters.tolist()
+    names = [_NAMES[tuple(own)] for own in _common(letters, edges, styles).tolist()]
     words = Rowwise(rows.row[start], rows.rows)
     first, count = rows.first.tolist(), rows.count.tolist()
-    unknown = rows.sum(setting.letters == UNKNOWN).tolist()
+    unknown = rows.sum(signs.letters == UNKNOWN).tolist()
     raised = (rows.sum(np.any(styles[:, _OFF_LINE], axis=1)) > 0).tolist()
     mean = (rows.sum(confidences) / rows.count).tolist()
     spans = np.stack([start, stop], 1)
@@ -265,7 +262,7 @@ def _made(
         part = slice(at, at + length)
         its = slice(words.first[number], words.first[number] + words.count[number])
         own = (spans[its] - at).tolist()
-        text = "".join(signs[part])
+        text = "".join(letters[part])
         if raised[number]:
             text = _with_forms(text, own, styles[part])
         found = [
@@ -282,7 +279,8 @@ def _made(
             boxes[part],
             confidences[part],
             unsupported_script=unknown[number] > 0.5 * length,
-            direction=setting.directions[number],
+            fixed_pitch=signs.fixed[number],
+            direction=signs.directions[number],
             origin=Origin.TEXT_LAYER,
         )
         line.x_height = type_size(text, line.character_boxes) or measured.x_height

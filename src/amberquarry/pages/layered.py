@@ -13,13 +13,7 @@ from amberquarry.clock import stage
 from amberquarry.layer.characters import Characters, characters_of
 from amberquarry.layer.sheet import Turn, sheet_of_layer
 from amberquarry.layer.texts import LayerTexts
-from amberquarry.layer.trust import (
-    Trust,
-    Verdict,
-    judged,
-    seen_on,
-    unread_areas,
-)
+from amberquarry.layer.trust import Trust, Verdict, judged, seen_on, unread_areas
 from amberquarry.layout.arranging import arrange
 from amberquarry.pages.compose import compose, in_places
 from amberquarry.pages.pictures import keep_pictures

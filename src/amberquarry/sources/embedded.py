@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import io
 
 import cv2
@@ -13,11 +12,12 @@ from PIL import Image
 from pypdfium2 import raw
 
 from amberquarry.sources.layer import PictureFile
-from amberquarry.sources.objects import pictures_of
+from amberquarry.sources.objects import pictures_of, to_pixels, to_points_of
 from amberquarry.values import Box
 
 _ALIKE = 0.85  # of the area, that a picture fills, and the other way round
 _LOOK_PX, _FINER = 360, 6  # longer side of an area that is drawn, and how much smaller it is seen
+_FINE = 100  # parts of a point in which places on a page are taken: the library's are whole
 _OFF = 10.0  # grey levels by which they may differ, the mean
 _UPRIGHT = 1  # of a picture's EXIF orientation
 
@@ -88,28 +88,20 @@ def _rendered(page: pdfium.PdfPage, area: Box) -> NDArray[np.uint8] | None:
     columns, rows = (max(1, round(scale * side)) for side in (area.width, area.height))
     if min(columns, rows) < 3:
         return None
-    corners = [_on_screen(page, x, y) for x, y in ((area.x0, area.y0), (area.x1, area.y1))]
-    (x0, y0), (x1, y1) = np.min(corners, 0).tolist(), np.max(corners, 0).tolist()
+    width, height = (round(_FINE * side) for side in page.get_size())
+    matrix = to_pixels(np.array(to_points_of(page, width, height)).reshape(3, 2)) / _FINE
+    corners = np.array([(area.x0, area.y0), (area.x1, area.y1)]) @ matrix[:2] + matrix[2]
+    (x0, y0), (x1, y1) = corners.min(0).tolist(), corners.max(0).tolist()
     across, down = columns / max(1e-9, x1 - x0), rows / max(1e-9, y1 - y0)
     bitmap = pdfium.PdfBitmap.new_native(columns, rows, raw.FPDFBitmap_Gray)
     try:
         bitmap.fill_rect((255, 255, 255, 255), 0, 0, columns, rows)
-        matrix = raw.FS_MATRIX(across, 0, 0, down, -x0 * across, -y0 * down)
+        place = raw.FS_MATRIX(across, 0, 0, down, -x0 * across, -y0 * down)
         clip = raw.FS_RECTF(0, 0, columns, rows)
-        raw.FPDF_RenderPageBitmapWithMatrix(bitmap, page, matrix, clip, 0)
+        raw.FPDF_RenderPageBitmapWithMatrix(bitmap, page, place, clip, 0)
         return np.array(bitmap.to_numpy()).reshape(rows, columns)
     finally:
         bitmap.close()
-
-
-def _on_screen(page: pdfium.PdfPage, x: float, y: float) -> tuple[float, float]:
-    """Return where a point of a page stands on it as displayed, y downwards, in points."""
-    width, height = page.get_size()
-    fine = 100  # the library answers in whole units
-    across, down = ctypes.c_int(), ctypes.c_int()
-    size = (round(width * fine), round(height * fine))
-    raw.FPDF_PageToDevice(page, 0, 0, *size, 0, x, y, across, down)
-    return across.value / fine, down.value / fine
 
 
 def _jpeg_of(picture: pdfium.PdfImage) -> bytes | None:

@@ -53,6 +53,14 @@ class TextLayer:
         return len(self.codes)
 
 
+def steps_of(angle: NDArray[np.float64], advances: Boxes) -> NDArray[np.float64]:
+    """Return how far and which way each character goes on along its line (N, 2)."""
+    turn = np.radians(angle)
+    along = np.stack([np.cos(turn), np.sin(turn)], 1)
+    size = advances[:, 2:] - advances[:, :2]
+    return np.asarray(along * np.abs(size * along).sum(1)[:, None])
+
+
 @dataclass(frozen=True, slots=True)
 class PageLink:
     """An area of a page that leads somewhere."""

@@ -19,7 +19,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from pypdfium2 import raw
 
-from amberquarry.sources.layer import Boxes, LayerFont, TextLayer
+from amberquarry.sources.layer import Boxes, LayerFont, TextLayer, steps_of
 from amberquarry.values import Box
 
 _MOST_CHARACTERS = 200_000  # of a page
@@ -71,7 +71,7 @@ def read_layer(
     to_points: (3, 2), rows for a pixel to the right, a pixel down, and the page's corner, as in
     `PagePicture.to_points`. size: columns and rows of the page in those pixels.
     """
-    matrix = _to_pixels(to_points)
+    matrix = to_pixels(to_points)
     text = page.get_textpage()
     try:
         count = min(text.count_chars(), _MOST_CHARACTERS)
@@ -118,9 +118,7 @@ def _layer(
     scale = np.hypot(down[:, 0], down[:, 1])
     advances = _boxes([*loose.astype(float).T[[0, 3, 2, 1]]], matrix)
     angle, type_px = np.asarray(angles[of_object], np.float64), (sizes * scale)[of_object]
-    turn = np.radians(angle)
-    room = np.abs(np.stack([np.cos(turn), np.sin(turn)], 1) * (advances[:, 2:] - advances[:, :2]))
-    room = room.sum(1) / np.maximum(1e-6, type_px)
+    room = np.hypot(*steps_of(angle, advances).T) / np.maximum(1e-6, type_px)
     font = font_of[of_object]
     fonts = _with_pitch(fonts, font, codes, room)
     # what a font has no map for is so wherever it stands
@@ -152,7 +150,26 @@ def _layer(
     )
 
 
-def _to_pixels(to_points: NDArray[np.float64]) -> NDArray[np.float64]:
+def on_page(page: pdfium.PdfPage, columns: int, rows: int, x: int, y: int) -> tuple[float, float]:
+    """Return where a point of a rendered picture of this size lies on the page, in its units."""
+    across, up = ctypes.c_double(), ctypes.c_double()
+    raw.FPDF_DeviceToPage(page, 0, 0, columns, rows, 0, x, y, across, up)
+    return across.value, up.value
+
+
+def to_points_of(
+    page: pdfium.PdfPage, columns: int, rows: int
+) -> tuple[float, float, float, float, float, float]:
+    """Return the matrix from pixels to the page's units, whatever its rotation and boxes."""
+    (x0, y0), (x1, y1), (x2, y2) = (
+        on_page(page, columns, rows, x, y) for x, y in ((0, 0), (columns, 0), (0, rows))
+    )
+    across = ((x1 - x0) / columns, (y1 - y0) / columns)
+    down = ((x2 - x0) / rows, (y2 - y0) / rows)
+    return (*across, *down, x0, y0)
+
+
+def to_pixels(to_points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return the inverse (3, 2) of a mapping to points."""
     linear = np.linalg.inv(to_points[:2])
     return np.concatenate([linear, [-to_points[2] @ linear]])

@@ -32,7 +32,7 @@ from amberquarry.errors import PageError, Rejection, SourceError
 from amberquarry.settings import Limits, RenderSettings
 from amberquarry.sources.embedded import original_of
 from amberquarry.sources.layer import PageLayer, PageLink, PictureFile
-from amberquarry.sources.objects import read_layer
+from amberquarry.sources.objects import on_page, read_layer, to_points_of
 from amberquarry.sources.pictures import PagePicture, has_colour
 from amberquarry.sources.repairing import Repaired, repaired
 from amberquarry.values import Box, FileFacts, Finding, FindingCode, OutlineEntry
@@ -175,7 +175,7 @@ class PortableSource:
             dpi *= (self._max_pixels / pixels) ** 0.5 * 0.999
         scale = dpi * unit / _POINTS_PER_INCH * (1 - 1e-6)
         size = (max(1, math.ceil(width_pt * scale)), max(1, math.ceil(height_pt * scale)))
-        text = read_layer(page, np.array(_to_points(page, *size)).reshape(3, 2), size)
+        text = read_layer(page, np.array(to_points_of(page, *size)).reshape(3, 2), size)
         if text is None:
             return None
         glance_scale = min(1.0, _GLANCE_DPI / dpi)
@@ -256,13 +256,13 @@ class PortableSource:
             bitmap.close()
         rows, columns = grey.shape
         return PagePicture(
-            grey, (dpi, dpi), _to_points(page, columns, rows), tuple(findings), colours
+            grey, (dpi, dpi), to_points_of(page, columns, rows), tuple(findings), colours
         )
 
     def _pictures(self, page: pdfium.PdfPage) -> Iterator[_Placed]:
         """Yield the pictures on a page with the share of it that they cover."""
         # 100 x 100 of anything: corners of the page in its own units
-        corners = [_on_page(page, 100, 100, x, y) for x, y in ((0, 0), (100, 100))]
+        corners = [on_page(page, 100, 100, x, y) for x, y in ((0, 0), (100, 100))]
         left, right = sorted(x for x, _ in corners)
         bottom, top = sorted(y for _, y in corners)
         for item in page.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=3):
@@ -372,25 +372,6 @@ def _is_cut(data: bytes) -> bool:
     except (OSError, ValueError, SyntaxError):
         return True
     return False
-
-
-def _on_page(page: pdfium.PdfPage, columns: int, rows: int, x: int, y: int) -> tuple[float, float]:
-    """Return where a point of a rendered picture of this size lies on the page, in its units."""
-    across, up = ctypes.c_double(), ctypes.c_double()
-    raw.FPDF_DeviceToPage(page, 0, 0, columns, rows, 0, x, y, across, up)
-    return across.value, up.value
-
-
-def _to_points(
-    page: pdfium.PdfPage, columns: int, rows: int
-) -> tuple[float, float, float, float, float, float]:
-    """Return the matrix from pixels to the page's units, whatever its rotation and boxes."""
-    (x0, y0), (x1, y1), (x2, y2) = (
-        _on_page(page, columns, rows, x, y) for x, y in ((0, 0), (columns, 0), (0, rows))
-    )
-    across = ((x1 - x0) / columns, (y1 - y0) / columns)
-    down = ((x2 - x0) / rows, (y2 - y0) / rows)
-    return (*across, *down, x0, y0)
 
 
 class _Opened(NamedTuple):
